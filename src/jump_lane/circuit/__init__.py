@@ -1,0 +1,1 @@
+"""Elements, gate patterns and circuits, and the circuit file."""

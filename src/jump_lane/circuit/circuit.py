@@ -1,0 +1,110 @@
+"""A circuit: elements between named nodes, a switching period, and a gate pattern."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from jump_lane.circuit.elements import (
+    CoupledInductors,
+    CurrentSource,
+    Element,
+    IdealTransformer,
+    Switch,
+    VoltageSource,
+)
+from jump_lane.circuit.gates import GatePattern, Gates, Instant
+from jump_lane.errors import InputError, nearest
+
+REFERENCE = "gnd"
+
+
+def _always_open(_: Instant) -> Gates:
+    return {}
+
+
+@dataclass(frozen=True)
+class Circuit:
+    """Elements, period [s] and gate pattern; what the simulator runs.
+
+    Attributes
+    ----------
+    elements
+        In any order; names are unique, the reference node is ``gnd``.
+    period
+        Switching period [s].
+    gates
+        On-intervals of every switch as a function of the control variable.
+    control
+        Value of the control variable (duty ratio, phase) to run at [1].
+    """
+
+    elements: tuple[Element, ...]
+    period: float
+    gates: GatePattern = _always_open
+    control: float = 0.0
+
+    def pattern(self, control: float) -> Gates:
+        """Return the on-intervals at the value `control` of the control variable."""
+        return self.gates(Instant(control, 1.0))
+
+    @property
+    def frequency(self) -> float:
+        """Switching frequency [Hz]."""
+        return 1.0 / self.period
+
+
+def terminals(element: Element) -> Iterator[tuple[str, str, str]]:
+    """Yield (branch name, node a, node b) for every branch of an element."""
+    if isinstance(element, CoupledInductors | IdealTransformer):
+        for winding in element.windings:
+            yield winding.name, winding.a, winding.b
+    else:
+        yield element.name, element.a, element.b
+
+
+def validate(circuit: Circuit) -> None:
+    """Reject a circuit that cannot be meant.
+
+    Raises
+    ------
+    InputError
+        On repeated names, a missing reference node, a node with a single terminal, a gate for a switch
+        that is not there, or a switch without a gate.
+    """
+    names = [name for element in circuit.elements for name, _, _ in terminals(element)]
+    repeated = {name for name in names if names.count(name) > 1}
+    if repeated:
+        raise InputError(f"element name {sorted(repeated)[0]!r} is used more than once")
+    _validate_nodes(circuit)
+    switches = {e.name for e in circuit.elements if isinstance(e, Switch)}
+    gated = set(circuit.pattern(circuit.control))
+    for name in sorted(gated - switches):
+        raise InputError(f"gate for {name!r}, which is not a switch; {nearest(name, switches)}")
+    for name in sorted(switches - gated):
+        raise InputError(f"switch {name!r} has no gate")
+
+
+def _validate_nodes(circuit: Circuit) -> None:
+    uses: dict[str, list[str]] = {}
+    for element in circuit.elements:
+        for name, a, b in terminals(element):
+            if a == b:
+                raise InputError(f"both ends of {name!r} are at node {a!r}")
+            uses.setdefault(a, []).append(name)
+            uses.setdefault(b, []).append(name)
+    if REFERENCE not in uses:
+        raise InputError(f"no element is connected to the reference node {REFERENCE!r}")
+    for node, users in uses.items():
+        if len(users) == 1:
+            raise InputError(
+                f"node {node!r} is reached by {users[0]!r} only; {nearest(node, set(uses) - {node})}"
+            )
+
+
+def sources(circuit: Circuit) -> list[str]:
+    """Return the names of the voltage and current sources."""
+    return [e.name for e in circuit.elements if isinstance(e, VoltageSource | CurrentSource)]
+
+
+__all__ = ["REFERENCE", "Circuit", "sources", "terminals", "validate"]

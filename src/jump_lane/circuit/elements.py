@@ -1,0 +1,189 @@
+"""Circuit elements with ideal piecewise-linear behaviour.
+
+Everywhere the element current flows from terminal ``a`` through the element to terminal ``b`` and the
+element voltage is the potential of ``a`` minus that of ``b``; the power taken is their product.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class VoltageSource:
+    """An ideal DC voltage [V]; it delivers power where its element power is negative."""
+
+    name: str
+    a: str
+    b: str
+    voltage: float
+
+
+@dataclass(frozen=True)
+class CurrentSource:
+    """An ideal DC current [A] driven from ``a`` through the element to ``b``."""
+
+    name: str
+    a: str
+    b: str
+    current: float
+
+
+@dataclass(frozen=True)
+class Resistor:
+    """A resistance [Ω], not zero."""
+
+    name: str
+    a: str
+    b: str
+    resistance: float
+
+
+@dataclass(frozen=True)
+class Inductor:
+    """An inductance [H] in series with its winding resistance [Ω]."""
+
+    name: str
+    a: str
+    b: str
+    inductance: float
+    resistance: float = 0.0
+
+
+@dataclass(frozen=True)
+class Capacitor:
+    """A capacitance [F] in series with its equivalent series resistance [Ω]."""
+
+    name: str
+    a: str
+    b: str
+    capacitance: float
+    resistance: float = 0.0
+
+
+@dataclass(frozen=True)
+class Winding:
+    """One winding of a magnetic part; ``a`` is the dotted end.
+
+    ``turns`` counts for an ideal transformer, ``resistance`` [Ω] for coupled inductors.
+    """
+
+    name: str
+    a: str
+    b: str
+    turns: float = 1.0
+    resistance: float = 0.0
+
+
+@dataclass(frozen=True)
+class CoupledInductors:
+    """Windings that share flux, with their symmetric inductance matrix [H]."""
+
+    name: str
+    windings: tuple[Winding, ...]
+    inductance: tuple[tuple[float, ...], ...]
+
+
+@dataclass(frozen=True)
+class IdealTransformer:
+    """Windings with voltages in the ratio of their turns and ampere-turns that add up to zero."""
+
+    name: str
+    windings: tuple[Winding, ...]
+
+
+@dataclass(frozen=True)
+class Diode:
+    """Anode ``a``, cathode ``b``; conducting it holds v_f + r_d·i, open it carries no current at all."""
+
+    name: str
+    a: str
+    b: str
+    v_f: float = 0.0
+    r_d: float = 0.0
+
+
+@dataclass(frozen=True)
+class BodyDiode:
+    """The diode inside a switch, from ``b`` to ``a``: forward voltage [V] and resistance [Ω]."""
+
+    v_f: float = 0.0
+    r_d: float = 0.0
+
+
+@dataclass(frozen=True)
+class Switch:
+    """A gated channel of resistance ``r_on`` [Ω] in both directions; open it carries no current."""
+
+    name: str
+    a: str
+    b: str
+    r_on: float = 0.0
+    body: BodyDiode | None = None
+
+
+Element = (
+    VoltageSource
+    | CurrentSource
+    | Resistor
+    | Inductor
+    | Capacitor
+    | CoupledInductors
+    | IdealTransformer
+    | Diode
+    | Switch
+)
+
+
+def coupled_pair(
+    name: str, first: Winding, second: Winding, inductances: tuple[float, float], coupling: float
+) -> CoupledInductors:
+    """Return two coupled windings with M = k·√(L₁L₂), dots at the ``a`` ends.
+
+    Parameters
+    ----------
+    inductances
+        Self-inductances [H].
+    coupling
+        Coupling factor k, −1 < k < 1 [1].
+
+    References
+    ----------
+    IEC 60050-131, 131-12-41 (coupling factor).
+    """
+    mutual = coupling * (inductances[0] * inductances[1]) ** 0.5
+    matrix = ((inductances[0], mutual), (mutual, inductances[1]))
+    return CoupledInductors(name, (first, second), matrix)
+
+
+def transformer(
+    name: str, windings: tuple[Winding, ...], magnetising: float, leakages: tuple[float, ...]
+) -> tuple[Element, ...]:
+    """Return a transformer as ideal windings, a magnetising inductance and leakage in series.
+
+    Parameters
+    ----------
+    magnetising
+        Inductance seen at the first winding with the others open, without its leakage [H].
+    leakages
+        One leakage inductance for each winding, in series at its dotted end [H]; 0 for none.
+
+    Returns
+    -------
+    tuple
+        The ideal transformer ``name``, the inductor ``name.m`` across its first winding, and an inductor
+        ``winding.leak`` for every winding with leakage or resistance.
+    """
+    series: list[Element] = []
+    inner: list[Winding] = []
+    for winding, leakage in zip(windings, leakages, strict=True):
+        a = winding.a
+        if leakage > 0.0:
+            a = f"{winding.name}.inner"
+            series.append(Inductor(f"{winding.name}.leak", winding.a, a, leakage, winding.resistance))
+        elif winding.resistance > 0.0:
+            a = f"{winding.name}.inner"
+            series.append(Resistor(f"{winding.name}.res", winding.a, a, winding.resistance))
+        inner.append(Winding(winding.name, a, winding.b, winding.turns))
+    core = Inductor(f"{name}.m", inner[0].a, inner[0].b, magnetising)
+    return (IdealTransformer(name, tuple(inner)), core, *series)

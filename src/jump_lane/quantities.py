@@ -1,0 +1,161 @@
+"""Reading and writing engineering quantities at the edges; the core holds plain SI floats."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from quantiphy import Quantity
+
+from jump_lane.errors import InputError
+
+
+@dataclass(frozen=True)
+class Dimension:
+    """A kind of quantity: its name as an engineer says it, its SI unit, and other spellings of the unit."""
+
+    name: str
+    unit: str
+    spellings: tuple[str, ...] = ()
+
+    def accepts(self, unit: str) -> bool:
+        """Tell whether `unit` is a spelling of this dimension's unit."""
+        return unit == "" or unit == self.unit or unit in self.spellings
+
+
+VOLTAGE = Dimension("voltage", "V", ("volt", "volts"))
+CURRENT = Dimension("current", "A", ("amp", "amps", "ampere"))
+POWER = Dimension("power", "W", ("watt", "watts"))
+RESISTANCE = Dimension("resistance", "Ω", ("Ω", "ohm", "ohms", "Ohm", "Ohms", "R"))
+INDUCTANCE = Dimension("inductance", "H", ("henry",))
+CAPACITANCE = Dimension("capacitance", "F", ("farad",))
+FREQUENCY = Dimension("frequency", "Hz", ("hz", "hertz"))
+TIME = Dimension("time", "s", ("sec", "seconds"))
+ENERGY = Dimension("energy", "J")
+CHARGE = Dimension("charge", "C", ("As",))
+ANGLE = Dimension("angle", "°", ("deg", "degrees"))
+RATIO = Dimension("ratio", "")
+
+DIMENSIONS = (
+    VOLTAGE,
+    CURRENT,
+    POWER,
+    RESISTANCE,
+    INDUCTANCE,
+    CAPACITANCE,
+    FREQUENCY,
+    TIME,
+    ENERGY,
+    CHARGE,
+    ANGLE,
+    RATIO,
+)
+
+
+def dimension_of(unit: str) -> Dimension | None:
+    """Return the dimension that `unit` belongs to, or None if it is unknown or empty."""
+    if unit == "%":
+        return RATIO
+    return next((d for d in DIMENSIONS if unit and d.accepts(unit)), None)
+
+
+def article(noun: str) -> str:
+    """Return `noun` with its indefinite article."""
+    return f"an {noun}" if noun[0] in "aeiou" else f"a {noun}"
+
+
+def _split(text: str, expected: str) -> tuple[float, str]:
+    if "," in text or "_" in text:
+        raise InputError(f"{text!r} is not {expected} (write the decimal point as '.', no separators)")
+    try:
+        quantity = Quantity(text)
+    except ValueError as error:
+        raise InputError(f"{text!r} is not {expected}") from error
+    return float(quantity), str(quantity.units)
+
+
+def parse(text: str | float, dimension: Dimension) -> float:
+    """Read a quantity such as ``22u``, ``22 µH``, ``4.7 kohm`` or ``30 %`` as an SI float.
+
+    Parameters
+    ----------
+    text
+        What was typed; a bare number is taken in the SI unit.
+    dimension
+        What the quantity has to be.
+
+    Returns
+    -------
+    float
+        The value in the SI unit of `dimension`; a ratio in percent comes back divided by 100.
+
+    Raises
+    ------
+    InputError
+        If `text` is not a finite number or carries the unit of another dimension.
+    """
+    expected = f"{article(dimension.name)}" + (f" in {dimension.unit}" if dimension.unit else "")
+    if isinstance(text, bool):
+        raise InputError(f"{text!r} where {expected} was expected")
+    if isinstance(text, int | float):
+        value, unit = float(text), ""
+    else:
+        value, unit = _split(text.strip(), expected)
+    if not math.isfinite(value):
+        raise InputError(f"{text!r} is not a finite number")
+    if dimension is RATIO and unit == "%":
+        return value / 100.0
+    if not dimension.accepts(unit):
+        raise InputError(f"{text} where {article(dimension.name)} was expected" + _unit_hint(unit, dimension))
+    return value
+
+
+def _unit_hint(unit: str, dimension: Dimension) -> str:
+    found = dimension_of(unit)
+    if found is None:
+        return f" (unit {unit!r} is unknown; the unit is {dimension.unit or 'a plain number or %'})"
+    return f" ('{unit}' is the unit of {article(found.name)})"
+
+
+def parse_limit(text: str | float, dimension: Dimension) -> tuple[float, bool]:
+    """Read a limit given either absolutely (``20mV``) or relatively (``5 %``).
+
+    Returns
+    -------
+    tuple of float and bool
+        The value, and True where it is a ratio (percent divided by 100).
+    """
+    if isinstance(text, str) and text.strip().endswith("%"):
+        return parse(text, RATIO), True
+    return parse(text, dimension), False
+
+
+def show(value: float, unit: str = "") -> str:
+    """Write a value with four significant digits, SI prefix and unit: ``24.81 µH``.
+
+    A plain number (unit ``""``) is written without a prefix, an angle in degrees likewise.
+    """
+    if math.isnan(value):
+        return "–"
+    if math.isinf(value):
+        return "∞" if value > 0 else "−∞"
+    if unit in ("", "°", "%"):
+        return _plain(value) + (f" {unit}" if unit == "%" else unit)
+    text = Quantity(value, unit).render(prec=3, strip_zeros=False)
+    if value == 0.0:
+        text = f"0 {unit}"
+    return str(text).replace(" u" + unit, " µ" + unit)
+
+
+def _plain(value: float) -> str:
+    if value == 0.0:
+        return "0"
+    if 1e-4 <= abs(value) < 1e5:
+        digits = 3 - math.floor(math.log10(abs(float(f"{value:.3e}"))))
+        return f"{value:.{max(digits, 0)}f}"
+    return f"{value:.3e}"
+
+
+def show_percent(ratio: float) -> str:
+    """Write a ratio as a percentage with three significant digits."""
+    return f"{100 * ratio:.3g} %"

@@ -1,0 +1,1 @@
+"""The switched simulator: exact propagation between events, steady states by Newton iteration."""

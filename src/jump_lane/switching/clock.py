@@ -1,0 +1,80 @@
+"""Integer time: the period is counted in ticks, gate edges fall on ticks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jump_lane.circuit.gates import Gates
+
+LEVELS = 31
+"""Propagators are kept for steps of 2⁰ … 2³⁰ ticks."""
+
+STEPS = 64
+"""Largest steps in a period."""
+
+PERIOD = STEPS << (LEVELS - 1)
+"""Ticks in a period, 2³⁶."""
+
+
+@dataclass(frozen=True)
+class Schedule:
+    """Gate edges of one period.
+
+    Attributes
+    ----------
+    ticks
+        Instants of the edges, the first 0, and the end of the period behind them, (e+1,).
+    masks
+        Bit pattern of the gated valves after each edge, (e,).
+    slopes
+        How far each edge moves, in fractions of the period, per unit of the control variable, (e,).
+    """
+
+    ticks: NDArray[np.int64]
+    masks: NDArray[np.int64]
+    slopes: NDArray[np.float64]
+
+
+def schedule(gates: Gates, switches: tuple[str, ...]) -> Schedule:
+    """Return the edges of `gates`, bit i of a mask standing for ``switches[i]``."""
+    toggles: dict[int, list[tuple[int, bool, float]]] = {0: []}
+    initial = 0
+    for bit, name in enumerate(switches):
+        for start, end in gates.get(name, ()):
+            length = end.fraction - start.fraction
+            if length <= 0.0:
+                continue
+            if length >= 1.0:
+                initial |= 1 << bit
+                continue
+            t0 = round(start.fraction * PERIOD)
+            t1 = round(end.fraction * PERIOD)
+            if t1 == t0:
+                continue
+            begin, stop = t0 % PERIOD, t1 % PERIOD
+            if begin > stop > 0:
+                initial |= 1 << bit
+            toggles.setdefault(begin, []).append((bit, True, start.slope))
+            if stop > 0 or end.slope != 0.0:
+                toggles.setdefault(stop, []).append((bit, False, end.slope))
+    return _ordered(toggles, initial)
+
+
+def _ordered(toggles: dict[int, list[tuple[int, bool, float]]], mask: int) -> Schedule:
+    ticks, masks, slopes = [], [], []
+    for tick in sorted(toggles):
+        moving = []
+        for bit, closes, slope in sorted(toggles[tick], key=lambda t: t[1]):
+            mask = mask | (1 << bit) if closes else mask & ~(1 << bit)
+            moving.append(slope)
+        ticks.append(tick)
+        masks.append(mask)
+        slopes.append(sum(moving) / len(moving) if moving else 0.0)
+    return Schedule(
+        np.array([*ticks, PERIOD], dtype=np.int64),
+        np.array(masks, dtype=np.int64),
+        np.array(slopes, dtype=np.float64),
+    )

@@ -1,0 +1,285 @@
+"""A circuit as arrays: modified nodal equations K v = R z with every valve's row kept apart.
+
+Unknowns v are the node potentials and the branch currents of sources, capacitors, transformer windings and
+valves.  Known are z = [y; 1], where y are the states in *energy coordinates*: y = √C·v for a capacitor and
+y = Lᵀᐟ²·i for inductors (Cholesky factor of the inductance matrix), so that the stored energy is ½|y|² and the
+Euclidean norm is the energy norm.  A *valve* is anything that is either open or conducting: the channel of a
+switch (gated) or a diode (natural); a switch with a body diode is one of each in parallel.
+
+References
+----------
+C.-W. Ho, A. E. Ruehli and P. A. Brennan, "The modified nodal approach to network analysis",
+IEEE Trans. Circuits Syst. 22 (1975) 504-509.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jump_lane.circuit.circuit import REFERENCE, Circuit, terminals
+from jump_lane.circuit.elements import (
+    Capacitor,
+    CoupledInductors,
+    CurrentSource,
+    Diode,
+    IdealTransformer,
+    Inductor,
+    Resistor,
+    Switch,
+    VoltageSource,
+)
+from jump_lane.errors import InputError
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Valve:
+    """One open-or-conducting branch: terminals, forward voltage [V], resistance [Ω], gated or natural."""
+
+    name: str
+    a: str
+    b: str
+    v_f: float
+    r: float
+    gated: bool
+
+
+@dataclass(frozen=True)
+class Network:
+    """The constant part of the nodal equations.
+
+    With N nodes, q branch unknowns, n states and p valves (gated ones first):
+
+    Attributes
+    ----------
+    k, r
+        Fixed stamps, (N+q) × (N+q) and (N+q) × (n+1).
+    incidence
+        Terminals of the valves, (p, N): +1 at ``a``, −1 at ``b``.
+    flow, drop
+        ẏ = flow·v + drop·z, (n, N+q) and (n, n+1).
+    to_si
+        Physical state x = to_si·y, (n, n).
+    branches
+        Names of all branches; ``branch_nodes`` (b, N) gives their voltages from the node potentials.
+    """
+
+    nodes: tuple[str, ...]
+    valves: tuple[Valve, ...]
+    gated: int
+    k: Array
+    r: Array
+    incidence: Array
+    flow: Array
+    drop: Array
+    to_si: Array
+    to_energy: Array
+    states: tuple[str, ...]
+    branches: tuple[str, ...]
+    branch_nodes: Array
+    current_unknown: Array
+    current_known: Array
+
+    @property
+    def size(self) -> int:
+        """Number of states n."""
+        return len(self.states)
+
+
+def _valves(circuit: Circuit) -> tuple[list[Valve], int]:
+    gated, natural = [], []
+    for e in circuit.elements:
+        if isinstance(e, Switch):
+            gated.append(Valve(e.name, e.a, e.b, 0.0, e.r_on, True))
+            if e.body is not None:
+                natural.append(Valve(f"{e.name}.body", e.b, e.a, e.body.v_f, e.body.r_d, False))
+        elif isinstance(e, Diode):
+            natural.append(Valve(e.name, e.a, e.b, e.v_f, e.r_d, False))
+    return gated + natural, len(gated)
+
+
+class _Assembly:
+    """Fills the arrays of a `Network`, one element kind after the other."""
+
+    def __init__(self, circuit: Circuit) -> None:
+        self.circuit = circuit
+        named = {n for e in circuit.elements for _, a, b in terminals(e) for n in (a, b)}
+        self.nodes = tuple(sorted(named - {REFERENCE}))
+        self.index = {name: i for i, name in enumerate(self.nodes)}
+        self.by_kind = {
+            kind: [e for e in circuit.elements if isinstance(e, kind)]
+            for kind in (VoltageSource, CurrentSource, Resistor, Inductor, Capacitor, CoupledInductors,
+                         IdealTransformer)
+        }  # fmt: skip
+        self.inductors = self._inductors()
+        self.capacitors: list[Capacitor] = self.by_kind[Capacitor]
+        windings = [w for t in self.by_kind[IdealTransformer] for w in t.windings]
+        self.unknown_branches = [
+            *(e.name for e in self.by_kind[VoltageSource]),
+            *(e.name for e in self.capacitors),
+            *(w.name for w in windings),
+        ]
+        n, q = len(self.nodes), len(self.unknown_branches)
+        self.states = [name for name, *_ in self.inductors] + [c.name for c in self.capacitors]
+        self.size = len(self.states)
+        self.k = np.zeros((n + q, n + q))
+        self.r = np.zeros((n + q, self.size + 1))
+        self.flow = np.zeros((self.size, n + q))
+        self.drop = np.zeros((self.size, self.size + 1))
+        self.to_si = np.eye(self.size)
+
+    def _inductors(self) -> list[tuple[str, str, str, float]]:
+        single = [(e.name, e.a, e.b, e.resistance) for e in self.by_kind[Inductor]]
+        coupled = [(w.name, w.a, w.b, w.resistance) for e in self.by_kind[CoupledInductors] for w in e.windings]
+        return single + coupled
+
+    def row(self, a: str, b: str) -> Array:
+        """Return the incidence of a branch on the non-reference nodes."""
+        out = np.zeros(len(self.nodes))
+        if a in self.index:
+            out[self.index[a]] += 1.0
+        if b in self.index:
+            out[self.index[b]] -= 1.0
+        return out
+
+    def inductance_factor(self) -> Array:
+        """Return the Cholesky factor of the inductance matrix of all inductors."""
+        m = len(self.inductors)
+        matrix = np.zeros((m, m))
+        single = self.by_kind[Inductor]
+        for i, e in enumerate(single):
+            matrix[i, i] = e.inductance
+        at = len(single)
+        for e in self.by_kind[CoupledInductors]:
+            block = np.array(e.inductance)
+            matrix[at : at + len(block), at : at + len(block)] = block
+            at += len(block)
+        try:
+            return np.linalg.cholesky(matrix)
+        except np.linalg.LinAlgError:
+            raise InputError(
+                "the inductance matrix is not positive definite: inductances must be positive and coupling "
+                "factors below 1 (perfect coupling is an ideal transformer with a magnetising inductance)"
+            ) from None
+
+    def stamp_resistors(self) -> None:
+        """Conductances between nodes."""
+        n = len(self.nodes)
+        for e in self.by_kind[Resistor]:
+            row = self.row(e.a, e.b)
+            self.k[:n, :n] += np.outer(row, row) / e.resistance
+
+    def stamp_current_sources(self) -> None:
+        """Known currents that leave node a."""
+        for e in self.by_kind[CurrentSource]:
+            self.r[: len(self.nodes), -1] -= self.row(e.a, e.b) * e.current
+
+    def stamp_inductors(self) -> None:
+        """Inductor currents are known; their voltages drive the states."""
+        n, m = len(self.nodes), len(self.inductors)
+        if m == 0:
+            return
+        factor = self.inductance_factor()
+        to_current = np.linalg.inv(factor.T)
+        self.to_si[:m, :m] = to_current
+        rows = np.array([self.row(a, b) for _, a, b, _ in self.inductors])
+        self.r[:n, :m] -= rows.T @ to_current
+        self.flow[:m, :n] = np.linalg.solve(factor, rows)
+        resistance = np.diag([r for *_, r in self.inductors])
+        self.drop[:m, :m] = -np.linalg.solve(factor, resistance @ to_current)
+
+    def stamp_branches(self) -> None:
+        """Voltage sources, capacitors and transformer windings: branch currents are unknown."""
+        n, m = len(self.nodes), len(self.inductors)
+        at = n
+        for e in self.by_kind[VoltageSource]:
+            self._branch(at, e.a, e.b)
+            self.r[at, -1] = e.voltage
+            at += 1
+        for i, c in enumerate(self.capacitors):
+            root = np.sqrt(c.capacitance)
+            self._branch(at, c.a, c.b, c.resistance)
+            self.r[at, m + i] = 1.0 / root
+            self.flow[m + i, at] = 1.0 / root
+            self.to_si[m + i, m + i] = 1.0 / root
+            at += 1
+        for t in self.by_kind[IdealTransformer]:
+            at = self._transformer(at, t)
+
+    def _branch(self, at: int, a: str, b: str, resistance: float = 0.0) -> None:
+        n = len(self.nodes)
+        row = self.row(a, b)
+        self.k[:n, at] += row
+        self.k[at, :n] += row
+        self.k[at, at] -= resistance
+
+    def _transformer(self, at: int, t: IdealTransformer) -> int:
+        n = len(self.nodes)
+        first = t.windings[0]
+        for j, w in enumerate(t.windings):
+            self.k[:n, at + j] += self.row(w.a, w.b)
+            if j == 0:
+                self.k[at, at : at + len(t.windings)] = [u.turns / first.turns for u in t.windings]
+            else:
+                ratio = w.turns / first.turns
+                self.k[at + j, :n] = self.row(w.a, w.b) - ratio * self.row(first.a, first.b)
+        return at + len(t.windings)
+
+    def currents(self, names: list[str]) -> tuple[Array, Array]:
+        """Return branch currents as linear maps of the unknowns and of z (valves come separately)."""
+        n = len(self.nodes)
+        of_v = np.zeros((len(names), self.k.shape[0]))
+        of_z = np.zeros((len(names), self.size + 1))
+        at = {name: i for i, name in enumerate(names)}
+        for j, name in enumerate(self.unknown_branches):
+            of_v[at[name], n + j] = 1.0
+        for i, (name, *_) in enumerate(self.inductors):
+            of_z[at[name], : self.size] = self.to_si[i]
+        for e in self.by_kind[Resistor]:
+            of_v[at[e.name], :n] = self.row(e.a, e.b) / e.resistance
+        for e in self.by_kind[CurrentSource]:
+            of_z[at[e.name], -1] = e.current
+        return of_v, of_z
+
+
+def assemble(circuit: Circuit) -> Network:
+    """Return the nodal equations of a circuit.
+
+    Raises
+    ------
+    InputError
+        If an inductance matrix is not positive definite.
+    """
+    a = _Assembly(circuit)
+    a.stamp_resistors()
+    a.stamp_current_sources()
+    a.stamp_inductors()
+    a.stamp_branches()
+    valves, gated = _valves(circuit)
+    linear = [
+        t for e in circuit.elements if not isinstance(e, Switch | Diode) for t in terminals(e)
+    ]
+    names = [name for name, _, _ in linear]
+    of_v, of_z = a.currents(names)
+    every = linear + [(v.name, v.a, v.b) for v in valves]
+    return Network(
+        nodes=a.nodes,
+        valves=tuple(valves),
+        gated=gated,
+        k=a.k,
+        r=a.r,
+        incidence=np.array([a.row(v.a, v.b) for v in valves]).reshape(len(valves), len(a.nodes)),
+        flow=a.flow,
+        drop=a.drop,
+        to_si=a.to_si,
+        to_energy=np.linalg.inv(a.to_si),
+        states=tuple(a.states),
+        branches=tuple(name for name, _, _ in every),
+        branch_nodes=np.array([a.row(x, y) for _, x, y in every]).reshape(len(every), len(a.nodes)),
+        current_unknown=of_v,
+        current_known=of_z,
+    )

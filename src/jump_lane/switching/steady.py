@@ -1,0 +1,226 @@
+"""Periodic steady state by Newton's method on the period map, with the control variable as an unknown.
+
+F(y₀) = y(T; y₀) − y₀ = 0 is solved with the exact Jacobian that the stepping loop carries along.  Where an
+average is to be held, the control variable joins the unknowns and "average = target" joins the equations.
+
+References
+----------
+T. J. Aprille and T. N. Trick, "Steady-state analysis of nonlinear circuits with periodic inputs",
+Proc. IEEE 60 (1972) 108-114 (shooting).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jump_lane.circuit.circuit import Circuit, validate
+from jump_lane.errors import ConvergenceError
+from jump_lane.switching.engine import Engine, Meter, Run, Statistics
+from jump_lane.switching.network import Array
+
+RESIDUAL = 1e-11
+ACCEPTED = 1e-9
+MAX_STEPS = 60
+
+
+@dataclass(frozen=True)
+class Regulation:
+    """An average to hold by the control variable.
+
+    Attributes
+    ----------
+    branch, voltage
+        Which element, and whether its voltage or its current is held.
+    target
+        The average to hold [V or A].
+    lowest, highest
+        Range of the control variable.
+    """
+
+    branch: str
+    target: float
+    voltage: bool = True
+    lowest: float = 0.0
+    highest: float = 1.0
+
+
+@dataclass(frozen=True)
+class SteadyState:
+    """A periodic steady state, found to `residual` (relative, energy norm)."""
+
+    engine: Engine
+    run: Run
+    start: Array
+    combo: int
+    control: float
+    residual: float
+    steps: int
+
+    @property
+    def statistics(self) -> Statistics:
+        """Return what the simulator did."""
+        return self.engine.statistics
+
+
+@dataclass
+class _Point:
+    """One evaluation of the period map."""
+
+    z: Array
+    combo: int
+    control: float
+    run: Run
+    residual: Array
+    size: float
+
+
+class _Shooting:
+    """Newton iteration on the states and, if regulated, the control variable."""
+
+    def __init__(self, engine: Engine, regulation: Regulation | None) -> None:
+        self.engine = engine
+        self.regulation = regulation
+        self.n = engine.n
+
+    def evaluate(self, z: Array, combo: int, control: float) -> _Point:
+        """Run one period with tangents and measure how far from periodic it is."""
+        run = self.engine.run(z, combo, control, tangents=True)
+        gap = run.end[: self.n] - z[: self.n]
+        scale = max(float(np.abs(run.trace.states[:, : self.n]).max(initial=0.0)), 1e-150)
+        residual = gap / scale
+        if self.regulation is not None:
+            average = run.end[self.n + 1] / self.engine.circuit.period
+            held = (average - self.regulation.target) / max(abs(self.regulation.target), 1e-12)
+            residual = np.append(residual, held)
+        return _Point(z, combo, control, run, residual, float(np.linalg.norm(residual)))
+
+    def direction(self, point: _Point) -> Array:
+        """Return the Newton step for states and control."""
+        n = self.n
+        tangent = point.run.tangent
+        scale = max(float(np.abs(point.run.trace.states[:, :n]).max(initial=0.0)), 1e-150)
+        if self.regulation is None:
+            matrix = tangent[:n, :n].T - np.eye(n)
+            return _least(matrix, -point.residual * scale)
+        target = max(abs(self.regulation.target), 1e-12) * self.engine.circuit.period
+        matrix = np.empty((n + 1, n + 1))
+        matrix[:n, :] = tangent[:, :n].T
+        matrix[:n, :n] -= np.eye(n)
+        matrix[n, :] = tangent[:, n + 1] * (scale / target)
+        return _least(matrix, -point.residual * scale)
+
+    def move(self, point: _Point, step: Array, fraction: float) -> tuple[Array, float]:
+        """Return states and control after a fraction of the step, the control kept in its range."""
+        control = point.control
+        if self.regulation is not None:
+            low, high = self.regulation.lowest, self.regulation.highest
+            limit = 0.3 * (high - low)
+            wanted = float(np.clip(step[self.n], -limit, limit))
+            if abs(step[self.n]) > limit:
+                fraction *= limit / abs(float(step[self.n]))
+                wanted = float(step[self.n])
+            control = control + fraction * wanted
+            if control < low or control > high:
+                edge = low if control < low else high
+                control = 0.5 * (point.control + edge)
+        z = point.z.copy()
+        z[: self.n] += fraction * step[: self.n]
+        return z, control
+
+    def solve(self, z: Array, combo: int, control: float) -> tuple[_Point, int]:
+        """Iterate until the residual is at rounding level or nothing helps any more."""
+        point = self.evaluate(z, combo, control)
+        for iteration in range(MAX_STEPS):
+            if point.size < RESIDUAL:
+                return point, iteration
+            best = self._line_search(point)
+            if best is None:
+                if point.size < ACCEPTED:
+                    return point, iteration
+                best = self._wait(point, 2 + 4 * iteration)
+            point = best
+        return point, MAX_STEPS
+
+    def _line_search(self, point: _Point) -> _Point | None:
+        step = self.direction(point)
+        fraction = 1.0
+        for _ in range(12):
+            z, control = self.move(point, step, fraction)
+            trial = self.evaluate(z, point.run.combo, control)
+            if trial.size < point.size * (1.0 - 0.1 * fraction):
+                return trial
+            fraction *= 0.5
+        return None
+
+    def _wait(self, point: _Point, periods: int) -> _Point:
+        """Let the circuit run on by itself where Newton's method is stuck."""
+        ends, combo = self.engine.settle(point.z, point.combo, point.control, periods)
+        return self.evaluate(ends[-1], combo, point.control)
+
+
+def _least(matrix: Array, rhs: Array) -> Array:
+    """Solve, taking the shortest step along directions that the equations leave free."""
+    scale = np.maximum(np.abs(matrix).max(axis=0), 1e-300)
+    out: Array = np.linalg.lstsq(matrix / scale, rhs, rcond=1e-13)[0] / scale
+    return out
+
+
+def steady_state(
+    circuit: Circuit, regulation: Regulation | None = None, guess: dict[str, float] | None = None
+) -> SteadyState:
+    """Find the periodic steady state of a circuit.
+
+    Parameters
+    ----------
+    circuit
+        What to run, at its value of the control variable (the first guess, if regulated).
+    regulation
+        An average to hold by the control variable; None runs open loop.
+    guess
+        Starting values of states, by element name [A for inductors, V for capacitors]; zero if not named.
+
+    Returns
+    -------
+    SteadyState
+        Converged to 1e-9 or better, in the energy norm relative to the largest state.
+
+    Raises
+    ------
+    InputError
+        If the circuit cannot be meant.
+    ConvergenceError
+        If no steady state is found, or the average cannot be held in the control range.
+    UnsolvableError
+        If sources contradict each other.
+    """
+    validate(circuit)
+    meters = () if regulation is None else (Meter(regulation.branch, regulation.voltage),)
+    engine = Engine(circuit, meters)
+    z = _initial(engine, guess or {})
+    ends, combo = engine.settle(z, 0, circuit.control, 2)
+    shooting = _Shooting(engine, regulation)
+    point, steps = shooting.solve(ends[-1], combo, circuit.control)
+    if not point.size < ACCEPTED:
+        raise ConvergenceError(_reason(point, regulation))
+    return SteadyState(engine, point.run, point.z, point.combo, point.control, point.size, steps)
+
+
+def _initial(engine: Engine, guess: dict[str, float]) -> Array:
+    z = engine.start()
+    x = np.array([guess.get(name, 0.0) for name in engine.network.states])
+    z[: engine.n] = engine.network.to_energy @ x
+    return z
+
+
+def _reason(point: _Point, regulation: Regulation | None) -> str:
+    if regulation is not None and abs(point.residual[-1]) > ACCEPTED:
+        unit = "V" if regulation.voltage else "A"
+        got = regulation.target + point.residual[-1] * abs(regulation.target)
+        return (
+            f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {unit}: "
+            f"{got:.5g} {unit} was reached with the control variable at {point.control:.4f} "
+            f"(range {regulation.lowest:g} to {regulation.highest:g})"
+        )
+    return f"no periodic steady state found: after {MAX_STEPS} Newton steps the residual is {point.size:.1e}"
