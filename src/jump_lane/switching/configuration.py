@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.network import Array, Network
+from jump_lane.switching.nodal import eliminate, equilibrate
 
 RANK = 1e-11
 """Singular values below this part of the largest count as zero, after equilibration."""
@@ -53,7 +54,7 @@ class Configuration:
 
 def conducting(combo: int, network: Network) -> NDArray[np.bool_]:
     """Return which valves conduct in the bit pattern `combo`."""
-    return np.array([(combo >> i) & 1 for i in range(len(network.valves))], dtype=bool)
+    return (combo >> np.arange(len(network.valves))) & 1 == 1
 
 
 def _nodal_matrix(network: Network, closed: NDArray[np.bool_]) -> tuple[Array, Array]:
@@ -67,30 +68,10 @@ def _nodal_matrix(network: Network, closed: NDArray[np.bool_]) -> tuple[Array, A
     r[:base] = network.r
     k[:n, base:] = network.incidence[at].T
     k[base:, :n] = network.incidence[at]
-    for row, i in enumerate(at, start=base):
-        k[row, row] = -network.valves[i].r
-        r[row, -1] = network.valves[i].v_f
+    diagonal = np.arange(base, size)
+    k[diagonal, diagonal] = -network.resistance[at]
+    r[base:, -1] = network.voltage[at]
     return k, r
-
-
-def _equilibrate(k: Array) -> tuple[Array, Array, Array]:
-    """Scale rows and columns to maxima near 1 by powers of two (exact in floating point)."""
-    row = np.ones(len(k))
-    column = np.ones(len(k))
-    for _ in range(2):
-        size = np.abs(k)
-        s = _power_of_two(size.max(axis=1))
-        k = k * s[:, None]
-        row *= s
-        t = _power_of_two(np.abs(k).max(axis=0))
-        k = k * t
-        column *= t
-    return k, row, column
-
-
-def _power_of_two(size: Array) -> Array:
-    out: Array = np.exp2(-np.round(np.log2(np.where(size > 0.0, size, 1.0))))
-    return out
 
 
 def _inverse(a: Array) -> Array:
@@ -110,14 +91,15 @@ class _Solution:
 
 
 def _solve(network: Network, closed: NDArray[np.bool_]) -> _Solution:
-    k, r = _nodal_matrix(network, closed)
-    scaled, row, column = _equilibrate(k)
-    u, s, vt = np.linalg.svd(scaled)
-    rank = int(np.sum(s > RANK * s[0])) if len(s) else 0
+    scaled, r = _nodal_matrix(network, closed)
+    row, column = np.empty(len(r)), np.empty(len(r))
+    equilibrate(scaled, row, column)
     rhs = row[:, None] * r
-    if rank == len(s):
-        x = column[:, None] * np.linalg.solve(scaled, rhs)
-        return _Solution(x, np.zeros((len(s), 0)), np.zeros((0, r.shape[1])))
+    x = rhs.copy()
+    if eliminate(scaled.copy(), x):
+        return _Solution(column[:, None] * x, np.zeros((len(r), 0)), np.zeros((0, r.shape[1])))
+    u, s, vt = np.linalg.svd(scaled)
+    rank = int(np.sum(s > RANK * s[0]))
     x = column[:, None] * (vt[:rank].T @ ((u[:, :rank].T @ rhs) / s[:rank, None]))
     free = column[:, None] * vt[rank:].T
     gamma = u[:, rank:].T @ rhs
@@ -158,15 +140,15 @@ def configure(network: Network, combo: int) -> Configuration:
     flow[:, :base] = network.flow
     rate = np.zeros((n + 1, n + 1))
     projection = np.eye(n + 1)
-    if solution.free.shape[1] == 0:
-        v, impulse = solution.x, np.zeros_like(solution.x)
-        gamma, contradictory = np.zeros((0, n + 1)), False
-    else:
+    v, gamma, contradictory = solution.x, np.zeros((0, n + 1)), False
+    impulses = np.zeros((len(network.valves) - network.gated, n + 1))
+    if solution.free.shape[1] > 0:
         gamma, contradictory = _constraints(solution.gamma, n)
         projection[:n] -= gamma[:, :n].T @ gamma
         v, impulse = _resolve(network, closed, solution, flow, gamma, projection)
         if contradictory:
             impulse = solution.free @ solution.gamma
+        impulses = _guards(network, closed, impulse, offset=False)
     rate[:n] = flow @ v + network.drop
     if len(gamma):
         rate[:n] -= gamma[:, :n].T @ (gamma[:, :n] @ rate[:n])
@@ -177,7 +159,7 @@ def configure(network: Network, combo: int) -> Configuration:
         constrained=len(gamma) > 0,
         contradictory=contradictory,
         guards=_guards(network, closed, v, offset=True),
-        impulses=_guards(network, closed, impulse, offset=False),
+        impulses=impulses,
         unknowns=v,
     )
 
@@ -216,16 +198,11 @@ def _split(free: Array, flow: Array) -> tuple[Array, Array]:
 
 def _guards(network: Network, closed: NDArray[np.bool_], v: Array, offset: bool) -> Array:
     """Return current rows of conducting and −voltage (+ v_f) rows of open natural valves."""
-    n, base = len(network.nodes), network.k.shape[0]
-    rows = np.zeros((len(network.valves) - network.gated, v.shape[1]))
-    position = base + np.cumsum(closed) - 1
-    for k in range(network.gated, len(network.valves)):
-        row = rows[k - network.gated]
-        if closed[k]:
-            row[:] = v[position[k]]
-        else:
-            row[:] = -(network.incidence[k] @ v[:n])
-            row[-1] += network.valves[k].v_f if offset else 0.0
+    n, base, gated = len(network.nodes), network.k.shape[0], network.gated
+    rows: Array = -(network.incidence[gated:] @ v[:n])
+    if offset:
+        rows[:, -1] += network.voltage[gated:]
+    rows[closed[gated:]] = v[base + int(closed[:gated].sum()) :]
     return rows
 
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.errors import ConvergenceError, NoResultError, UnsolvableError
-from jump_lane.switching import kernel
+from jump_lane.switching import commutation, propagators, stepping
 from jump_lane.switching.clock import LEVELS, PERIOD, STEPS, Schedule, schedule
 from jump_lane.switching.configuration import Configuration, conducting, configure, signals
 from jump_lane.switching.network import Array, Network, assemble
@@ -26,7 +26,7 @@ class Meter:
     voltage: bool = True
 
 
-@dataclass
+@dataclass(frozen=True)
 class Trace:
     """Stretches without an event: start tick, configuration number, state there (energy coordinates)."""
 
@@ -40,7 +40,7 @@ class Trace:
         return np.diff(np.append(self.ticks, PERIOD))
 
 
-@dataclass
+@dataclass(frozen=True)
 class Run:
     """One period: state and combination at its end, tangent columns (last one: the control), trace."""
 
@@ -84,53 +84,65 @@ class Engine:
         self._record = self._new_record(128)
 
     def _allocate(self, capacity: int) -> None:
-        n1, nz = self.n + 1, self.nz
-        natural = len(self.network.valves) - self.network.gated
-        self._tables = kernel.Tables(
-            combos=np.full(capacity, -1, dtype=np.int64),
-            coarse=np.zeros(capacity, dtype=np.int64),
+        nz, natural = self.nz, len(self.network.valves) - self.network.gated
+        self._tables = commutation.Tables(
+            info=np.full((capacity, 3), -1, dtype=np.int64),
+            rows=np.zeros((capacity, nz + self.n + 2 * natural, nz)),
             phi=np.zeros(capacity * LEVELS * nz * nz),
-            rate=np.zeros((capacity, nz, nz)),
-            projection=np.zeros((capacity, n1, n1)),
-            kind=np.zeros(capacity, dtype=np.int64),
-            guard=np.zeros((capacity, natural, n1)),
-            tolerance=np.zeros((capacity, natural)),
-            impulse=np.zeros((capacity, natural, n1)),
         )
 
     def _grow(self) -> None:
         old = self._tables
-        self._allocate(2 * len(old.combos))
+        self._allocate(2 * len(old.info))
         for fresh, known in zip(self._tables, old, strict=True):
             fresh[: len(known)] = known
 
-    def _new_record(self, length: int) -> kernel.Record:
-        return kernel.Record(
-            np.zeros(length, dtype=np.int64), np.zeros(length, dtype=np.int64), np.zeros((length, self.nz))
-        )
+    def _new_record(self, length: int) -> stepping.Record:
+        return stepping.Record(np.zeros((length, 2), dtype=np.int64), np.zeros((length, self.nz)))
+
+    def _sizes(self, columns: int) -> commutation.Sizes:
+        gated = self.network.gated
+        return commutation.Sizes(self.n, self.nz, gated, len(self.network.valves) - gated, columns)
 
     def _learn(self, combo: int) -> None:
         """Work out the configuration of `combo` and put it into the tables."""
         index = len(self.configurations)
-        if index == len(self._tables.combos):
+        if index == len(self._tables.info):
             self._grow()
         found = configure(self.network, combo)
         self.configurations.append(found)
-        t, n, nz = self._tables, self.n, self.nz
-        t.combos[index] = combo
-        t.rate[index, :n, : n + 1] = found.rate[:n]
-        for row, meter in enumerate(self.meters, start=n + 1):
-            t.rate[index, row, : n + 1] = self.row(found, meter.branch, meter.voltage)
-        t.projection[index] = found.projection
-        t.kind[index] = 2 if found.contradictory else int(found.constrained)
-        t.guard[index] = found.guards
-        t.tolerance[index] = kernel.GUARD_ROUNDING * np.abs(found.guards).max(axis=1, initial=0.0)
-        t.impulse[index] = found.impulses
-        t.coarse[index] = self._coarse_level(found)
+        n, nz = self.n, self.nz
+        rows = self._tables.rows[index]
+        rows[:n, : n + 1] = found.rate[:n]
+        for at, meter in enumerate(self.meters, start=n + 1):
+            rows[at, : n + 1] = self.row(found, meter.branch, meter.voltage)
+        rows[nz : nz + n, : n + 1] = found.projection[:n]
+        natural = len(found.guards)
+        largest = np.abs(found.guards).max(axis=1, initial=0.0)
+        scale = np.where(largest > 0.0, largest, 1.0)[:, None]
+        rows[nz + n : nz + n + natural, : n + 1] = found.guards / scale
+        rows[nz + n + natural :, : n + 1] = found.impulses
+        kind = 2 if found.contradictory else int(found.constrained)
+        self._tables.info[index] = combo, self._coarse_level(found), kind
         stride = LEVELS * nz * nz
-        phi = t.phi[index * stride : (index + 1) * stride].reshape(LEVELS, nz, nz)
-        kernel.ladder(t.rate[index], self.tick, phi)
+        phi = self._tables.phi[index * stride : (index + 1) * stride].reshape(LEVELS, nz, nz)
+        propagators.ladder(rows[:nz], self.tick, phi)
         self.statistics.configurations += 1
+
+    def rate(self, index: int) -> Array:
+        """Return the rate matrix of a configuration, meters included, (nz, nz)."""
+        rate: Array = self._tables.rows[index, : self.nz]
+        return rate
+
+    def coarse_level(self, index: int) -> int:
+        """Return the level of the longest step in a configuration."""
+        return int(self._tables.info[index, 1])
+
+    def ladder(self, index: int) -> Array:
+        """Return the propagators of a configuration for steps of 2⁰ … 2³⁰ ticks, (levels, nz, nz)."""
+        stride = LEVELS * self.nz * self.nz
+        flat: Array = self._tables.phi[index * stride : (index + 1) * stride]
+        return flat.reshape(LEVELS, self.nz, self.nz)
 
     def _coarse_level(self, found: Configuration) -> int:
         """Return the level of the longest step in which the fastest ringing is still resolved."""
@@ -184,63 +196,63 @@ class Engine:
         """
         edges = self.schedule(control)
         columns = self.n + 1 if tangents else 0
+        shifts = edges.slopes * self.circuit.period
+        sizes = self._sizes(columns)
         while True:
-            now = z.copy()
-            now[self.n + 1 :] = 0.0
             p = np.zeros((columns + 1, self.nz))
             p[:columns, : self.n] = np.eye(columns, self.n)
             stats = np.zeros(2, dtype=np.int64)
-            status, at, used = kernel.run_period(
-                self._tables, edges.ticks, edges.masks, edges.slopes * self.circuit.period, combo, now, p,
-                columns, self.n, self.network.gated, self.tick, self._record, 0, stats,
+            status, at, used, end = stepping.run_period(
+                self._tables, edges.ticks, edges.masks, shifts, combo, z, p, sizes, self.tick,
+                self._record, stats,
             )  # fmt: skip
-            if status == kernel.OK:
+            if status == commutation.OK:
                 break
             self._remedy(status, at)
         self.statistics.periods += 1
         self.statistics.products += int(stats[0])
         self.statistics.jumps = int(stats[1])
-        r = self._record
-        trace = Trace(r.tick[:used].copy(), r.configuration[:used].copy(), r.state[:used].copy())
-        return Run(now, int(at), p[:columns], trace)
+        where = self._record.where[:used].copy()
+        trace = Trace(where[:, 0], where[:, 1], self._record.state[:used].copy())
+        return Run(end, int(at), p[:columns], trace)
 
     def settle(self, z: Array, combo: int, control: float, periods: int) -> tuple[Array, int]:
         """Run `periods` periods one after another; return the states at their ends and the combination."""
         edges = self.schedule(control)
         ends = np.empty((periods, self.nz))
-        now, done = z.copy(), 0
+        done = 0
         while done < periods:
             stats = np.zeros(2, dtype=np.int64)
-            status, at, combo, count, _ = kernel.run_periods(
-                self._tables, edges.ticks, edges.masks, combo, now, self.n, self.network.gated, self.tick,
-                self._record, stats, ends[done:],
+            status, wanted, combo, count = stepping.run_periods(
+                self._tables, edges.ticks, edges.masks, combo, z if done == 0 else ends[done - 1],
+                self._sizes(0), self.tick, self._record, stats, ends[done:],
             )  # fmt: skip
             done += count
             self.statistics.periods += count
             self.statistics.products += int(stats[0])
-            if status != kernel.OK:
-                self._remedy(status, at)
+            if status != commutation.OK:
+                self._remedy(status, wanted)
         return ends, int(combo)
 
     def _remedy(self, status: int, combo: int) -> None:
         """Do what a run that stopped early asks for, or say why it cannot be done."""
-        if status == kernel.MISSING:
+        if status == commutation.MISSING:
             self._learn(combo)
-        elif status == kernel.FULL:
-            self._record = self._new_record(4 * len(self._record.tick))
+        elif status == commutation.FULL:
+            self._record = self._new_record(4 * len(self._record.where))
         else:
             raise self._failure(status, combo)
 
     def _failure(self, status: int, combo: int) -> NoResultError:
         closed = conducting(combo, self.network)
         names = ", ".join(v.name for v, c in zip(self.network.valves, closed, strict=True) if c) or "nothing"
-        if status == kernel.UNSOLVABLE:
+        if status == commutation.UNSOLVABLE:
             return UnsolvableError(
                 f"sources contradict each other while {names} conducts: a forced current has no path, "
                 "or two voltages stand in parallel"
             )
-        if status == kernel.TOO_MANY:
+        if status == commutation.TOO_MANY:
             return ConvergenceError(
-                f"more than {kernel.MAX_EVENTS} commutations in one period (last: {names} conducting)"
+                f"more than {stepping.MAX_EVENTS} commutations in one period (last: {names} conducting)"
             )
         return ConvergenceError(f"no combination of conducting valves obeys all diodes (last tried: {names})")

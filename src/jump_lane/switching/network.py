@@ -58,8 +58,8 @@ class Network:
     ----------
     k, r
         Fixed stamps, (N+q) × (N+q) and (N+q) × (n+1).
-    incidence
-        Terminals of the valves, (p, N): +1 at ``a``, −1 at ``b``.
+    incidence, voltage, resistance
+        Terminals of the valves, (p, N): +1 at ``a``, −1 at ``b``; their forward voltages and resistances, (p,).
     flow, drop
         ẏ = flow·v + drop·z, (n, N+q) and (n, n+1).
     to_si
@@ -74,6 +74,8 @@ class Network:
     k: Array
     r: Array
     incidence: Array
+    voltage: Array
+    resistance: Array
     flow: Array
     drop: Array
     to_si: Array
@@ -273,6 +275,8 @@ def assemble(circuit: Circuit) -> Network:
         k=a.k,
         r=a.r,
         incidence=np.array([a.row(v.a, v.b) for v in valves]).reshape(len(valves), len(a.nodes)),
+        voltage=np.array([v.v_f for v in valves]),
+        resistance=np.array([v.r for v in valves]),
         flow=a.flow,
         drop=a.drop,
         to_si=a.to_si,

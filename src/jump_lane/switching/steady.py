@@ -19,8 +19,9 @@ from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.errors import ConvergenceError
 from jump_lane.switching.engine import Engine, Meter, Run, Statistics
 from jump_lane.switching.network import Array
+from jump_lane.switching.nodal import eliminate
 
-RESIDUAL = 1e-11
+RESIDUAL = 1e-13
 ACCEPTED = 1e-9
 MAX_STEPS = 60
 
@@ -146,7 +147,7 @@ class _Shooting:
     def _line_search(self, point: _Point) -> _Point | None:
         step = self.direction(point)
         fraction = 1.0
-        for _ in range(12):
+        for _ in range(1 if point.size < ACCEPTED else 12):
             z, control = self.move(point, step, fraction)
             trial = self.evaluate(z, point.run.combo, control)
             if trial.size < point.size * (1.0 - 0.1 * fraction):
@@ -163,8 +164,11 @@ class _Shooting:
 def _least(matrix: Array, rhs: Array) -> Array:
     """Solve, taking the shortest step along directions that the equations leave free."""
     scale = np.maximum(np.abs(matrix).max(axis=0), 1e-300)
-    out: Array = np.linalg.lstsq(matrix / scale, rhs, rcond=1e-13)[0] / scale
-    return out
+    scaled = matrix / scale
+    out = rhs.reshape(-1, 1).copy()
+    if eliminate(scaled.copy(), out):
+        return out[:, 0] / scale
+    return np.asarray(np.linalg.lstsq(scaled, rhs, rcond=1e-13)[0]) / scale
 
 
 def steady_state(

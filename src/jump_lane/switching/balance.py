@@ -1,0 +1,100 @@
+"""Self-checks of a periodic steady state: energy, charge and volt-seconds have to close."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jump_lane.circuit.circuit import Circuit
+from jump_lane.circuit.elements import Capacitor, CoupledInductors, Inductor
+from jump_lane.errors import BalanceError
+from jump_lane.switching.record import Recording
+
+LIMIT = 1e-7
+
+
+@dataclass(frozen=True)
+class Balance:
+    """What does not close, relative to what flows.
+
+    Attributes
+    ----------
+    energy
+        Average power into inductances and capacitances over the power turned over.
+    charge
+        Largest average capacitor current over its rms value.
+    volt_seconds
+        Largest average voltage of an inductance over its rms value.
+    impulses
+        Whether states jump in the period (flux or charge forced together), which dissipates energy.
+    """
+
+    energy: float
+    charge: float
+    volt_seconds: float
+    impulses: bool
+
+
+def _storage(circuit: Circuit) -> tuple[list[tuple[str, float]], list[tuple[str, float]]]:
+    """Return (branch, series resistance) of all inductances and of all capacitances."""
+    inductive = [(e.name, e.resistance) for e in circuit.elements if isinstance(e, Inductor)]
+    inductive += [
+        (w.name, w.resistance)
+        for e in circuit.elements
+        if isinstance(e, CoupledInductors)
+        for w in e.windings
+    ]
+    capacitive = [(e.name, e.resistance) for e in circuit.elements if isinstance(e, Capacitor)]
+    return inductive, capacitive
+
+
+def balance(recording: Recording) -> Balance:
+    """Measure how well a recording closes.
+
+    Notes
+    -----
+    In a periodic state the average voltage of an inductance and the average current of a capacitance vanish,
+    and so does the average power of both (R. W. Erickson and D. Maksimović 2001, section 2.2).
+    """
+    inductive, capacitive = _storage(recording.engine.circuit)
+    turnover = sum(abs(recording.power(b)) for b in recording.network.branches)
+    stored, charge, flux = 0.0, 0.0, 0.0
+    for name, resistance in inductive + capacitive:
+        current = recording.measures(f"{name}.i")
+        voltage = recording.measures(f"{name}.v")
+        stored += recording.power(name) - resistance * current.rms**2
+        turnover = max(turnover, voltage.rms * current.rms)
+        if (name, resistance) in capacitive:
+            charge = max(charge, abs(current.average) / max(current.rms, 1e-12))
+        else:
+            gap = abs(voltage.average - resistance * current.average)
+            flux = max(flux, gap / max(voltage.rms, 1e-9))
+    return Balance(
+        energy=float(abs(stored) / max(turnover, 1e-12)),
+        charge=float(charge),
+        volt_seconds=float(flux),
+        impulses=bool(recording.engine.statistics.jumps),
+    )
+
+
+def require(recording: Recording) -> Balance:
+    """Return the balance of a recording, or refuse the recording.
+
+    Raises
+    ------
+    BalanceError
+        If energy, charge or volt-seconds do not close to 1e-7.  Where states jump, impulses carry charge and
+        flux that no average shows, and the check is left to the caller, who is told by ``impulses``.
+    """
+    found = balance(recording)
+    if found.impulses:
+        return found
+    for what, value in (
+        ("energy", found.energy),
+        ("charge", found.charge),
+        ("volt-second", found.volt_seconds),
+    ):
+        if not (np.isfinite(value) and value <= LIMIT):
+            raise BalanceError(f"the {what} balance does not close: {value:.1e} is left, {LIMIT:.0e} is allowed")
+    return found

@@ -1,0 +1,194 @@
+"""Compiled commutation: which diodes conduct after an event, and what happens to the state.
+
+A combination is tried, and the natural valve that contradicts it most is flipped, until none does.
+
+1. Where entering it would make the states jump, the impulses decide: an open diode driven forward by the
+   impulse must conduct, a conducting one driven backward must open.
+2. A jump that no diode opposes is carried out (flux and charge conserved) and the test goes on from there.
+3. Without a jump, conducting currents must not be negative and open voltages not above the forward voltage.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from jump_lane.switching.propagators import OPTIONS
+
+OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY = 0, 1, 2, 3, 4, 5
+"""How a run ends: well; an unknown combination; no consistent combination; contradictory sources; record
+full; too many events in a period."""
+
+FITS = -1
+CONTRADICTORY = -2
+
+CONSISTENT = 1e-9
+JUMP = 1e-9
+
+
+class Sizes(NamedTuple):
+    """Numbers of states n, entries of z, gated and natural valves, tangent columns."""
+
+    n: int
+    nz: int
+    gated: int
+    natural: int
+    columns: int
+
+
+class Tables(NamedTuple):
+    """What is known of every configuration met so far, one row each.
+
+    Attributes
+    ----------
+    info
+        Combination (−1: free row), level of the longest step, kind (0 free, 1 constrained, 2 contradictory).
+    rows
+        Row vectors over z: nz of the rate, n of the projection, then guards (each scaled to a largest
+        entry of 1) and impulses of the natural valves.
+    phi
+        The ladder of propagators, flat.
+    """
+
+    info: NDArray[np.int64]
+    rows: NDArray[np.float64]
+    phi: NDArray[np.float64]
+
+
+@njit(**OPTIONS)  # type: ignore[untyped-decorator]
+def find(info, combo):  # type: ignore[no-untyped-def]
+    """Return the row of a combination, or −1."""
+    for i in range(info.shape[0]):
+        if info[i, 0] == combo:
+            return i
+        if info[i, 0] < 0:
+            return -1
+    return -1
+
+
+@njit(**OPTIONS)  # type: ignore[untyped-decorator]
+def apply(rows, c, first, count, z, out):  # type: ignore[no-untyped-def]
+    """out[i] = rows[c, first + i]·z."""
+    for i in range(count):
+        s = 0.0
+        for j in range(z.shape[0]):
+            s += rows[c, first + i, j] * z[j]
+        out[i] = s
+
+
+@njit(**OPTIONS)  # type: ignore[untyped-decorator]
+def size_of(z, n):  # type: ignore[no-untyped-def]
+    """Return the norm of [states; 1]."""
+    s = 1.0
+    for i in range(n):
+        s += z[i] * z[i]
+    return np.sqrt(s)
+
+
+@njit(**OPTIONS)  # type: ignore[untyped-decorator]
+def _lowest(rows, c, first, count, z):  # type: ignore[no-untyped-def]
+    """Return the most negative of some rows applied to z, which one it is, and the largest magnitude."""
+    low, which, large = 0.0, -1, 0.0
+    for k in range(count):
+        s = 0.0
+        for j in range(z.shape[0]):
+            s += rows[c, first + k, j] * z[j]
+        large = max(large, abs(s))
+        if s < low:
+            low, which = s, k
+    return low, which, large
+
+
+@njit(**OPTIONS)  # type: ignore[untyped-decorator]
+def _jumps(rows, c, z, entered, n, tick, work):  # type: ignore[no-untyped-def]
+    """Tell whether entering configuration c moves the state by more than a tick's worth."""
+    apply(rows, c, 0, n, z, work)
+    moved, speed = 0.0, 0.0
+    for i in range(n):
+        moved += (entered[i] - z[i]) ** 2
+        speed += work[i] ** 2
+    return np.sqrt(moved) > JUMP * size_of(z, n) + 8.0 * tick * np.sqrt(speed)
+
+
+@njit(**OPTIONS)  # type: ignore[untyped-decorator]
+def _misfit(tables, c, z, entered, sizes, tick, work):  # type: ignore[no-untyped-def]
+    """Test configuration c against the state z; `entered` receives the state after entering it.
+
+    Returns the natural valve to flip, FITS or CONTRADICTORY, and whether a jump has to be carried out.
+    """
+    n, rows, kind = sizes.n, tables.rows, tables.info[c, 2]
+    for i in range(sizes.nz):
+        entered[i] = z[i]
+    guards = sizes.nz + n
+    jumped = False
+    if kind > 0:
+        apply(rows, c, sizes.nz, n, z, entered)
+        if kind == 2 or _jumps(rows, c, z, entered, n, tick, work):
+            low, which, large = _lowest(rows, c, guards + sizes.natural, sizes.natural, z)
+            if which >= 0 and -low > 1e-6 * large:
+                return which, False
+            if kind == 2:
+                return CONTRADICTORY, False
+            jumped = True
+    low, which, large = _lowest(rows, c, guards, sizes.natural, entered)
+    if -low > CONSISTENT * size_of(entered, n):
+        return which, jumped
+    return FITS, jumped
+
+
+@njit(**OPTIONS)  # type: ignore[untyped-decorator]
+def _project(rows, c, z, p, columns, sizes, work):  # type: ignore[no-untyped-def]
+    """Carry z and the tangent columns onto the constraints of configuration c."""
+    n = sizes.n
+    apply(rows, c, sizes.nz, n, z, work)
+    for i in range(n):
+        z[i] = work[i]
+    for m in range(columns):
+        apply(rows, c, sizes.nz, n, p[m], work)
+        for i in range(n):
+            p[m, i] = work[i]
+
+
+@njit(**OPTIONS)  # type: ignore[untyped-decorator]
+def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):  # type: ignore[no-untyped-def]
+    """Find the combination after an event and carry the state (and tangents) over.
+
+    Returns status, combination, configuration.
+    """
+    entered = work[0]
+    for _ in range(6 * sizes.natural + 6):
+        c = find(tables.info, combo)
+        if c < 0:
+            return MISSING, combo, c
+        which, jumped = _misfit(tables, c, z, entered, sizes, tick, work[1])
+        if which == CONTRADICTORY:
+            return UNSOLVABLE, combo, c
+        if tables.info[c, 2] > 0 and (jumped or which == FITS):
+            _project(tables.rows, c, z, p, columns, sizes, work[1])
+            stats[1] += jumped
+        if which == FITS:
+            return OK, combo, c
+        combo ^= 1 << (sizes.gated + which)
+    return _search(tables, combo, z, p, columns, sizes, tick, work)
+
+
+@njit(**OPTIONS)  # type: ignore[untyped-decorator]
+def _search(tables, combo, z, p, columns, sizes, tick, work):  # type: ignore[no-untyped-def]
+    """Try every combination of natural valves, where flipping the worst one went round in circles."""
+    if sizes.natural > 8:
+        return CHATTER, combo, -1
+    channels = combo & ((1 << sizes.gated) - 1)
+    for code in range(1 << sizes.natural):
+        candidate = channels | (code << sizes.gated)
+        c = find(tables.info, candidate)
+        if c < 0:
+            return MISSING, candidate, c
+        which, _ = _misfit(tables, c, z, work[0], sizes, tick, work[1])
+        if which == FITS:
+            if tables.info[c, 2] > 0:
+                _project(tables.rows, c, z, p, columns, sizes, work[1])
+            return OK, candidate, c
+    return CHATTER, combo, -1
