@@ -35,6 +35,11 @@ class Measures:
         return max(abs(self.minimum), abs(self.maximum))
 
     @property
+    def reverse(self) -> float:
+        """Depth below zero: what a diode blocks."""
+        return max(-self.minimum, 0.0)
+
+    @property
     def ripple(self) -> float:
         """Peak-to-peak value as a part of the average."""
         return self.peak_to_peak / abs(self.average) if self.average else float("inf")

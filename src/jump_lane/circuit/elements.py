@@ -105,10 +105,15 @@ class Diode:
 
 @dataclass(frozen=True)
 class BodyDiode:
-    """The diode inside a switch, from ``b`` to ``a``: forward voltage [V] and resistance [Ω]."""
+    """The diode inside a switch: forward voltage [V] and resistance [Ω].
+
+    It conducts from ``b`` to ``a`` (a switch that blocks positive voltage), or from ``a`` to ``b`` if
+    ``forward`` (a switch that stands in for a diode).
+    """
 
     v_f: float = 0.0
     r_d: float = 0.0
+    forward: bool = False
 
 
 @dataclass(frozen=True)

@@ -98,7 +98,8 @@ def _valves(circuit: Circuit) -> tuple[list[Valve], int]:
         if isinstance(e, Switch):
             gated.append(Valve(e.name, e.a, e.b, 0.0, e.r_on, True))
             if e.body is not None:
-                natural.append(Valve(f"{e.name}.body", e.b, e.a, e.body.v_f, e.body.r_d, False))
+                a, b = (e.a, e.b) if e.body.forward else (e.b, e.a)
+                natural.append(Valve(f"{e.name}.body", a, b, e.body.v_f, e.body.r_d, False))
         elif isinstance(e, Diode):
             natural.append(Valve(e.name, e.a, e.b, e.v_f, e.r_d, False))
     return gated + natural, len(gated)

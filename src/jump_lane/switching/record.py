@@ -12,6 +12,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from jump_lane.circuit.elements import Switch
 from jump_lane.errors import InputError, nearest
 from jump_lane.switching import propagators
 from jump_lane.switching.clock import PERIOD
@@ -45,8 +46,18 @@ class Recording:
         self.network = engine.network
         self.period = engine.circuit.period
         self.width = engine.n + 1
+        self._bodies = self._body_diodes()
         used = np.unique(trace.configurations)
         self._rows = {int(c): self._stack(int(c)) for c in used}
+
+    def _body_diodes(self) -> list[tuple[int, int, float]]:
+        """Return (channel branch, body diode branch, sign of the diode's current in the switch's)."""
+        branches = list(self.network.branches)
+        return [
+            (branches.index(e.name), branches.index(f"{e.name}.body"), 1.0 if e.body.forward else -1.0)
+            for e in self.engine.circuit.elements
+            if isinstance(e, Switch) and e.body is not None
+        ]
 
     # --- signals -----------------------------------------------------------------------------------------
 
@@ -69,10 +80,8 @@ class Recording:
         """Return every signal as a row over [y; 1] in configuration c."""
         configuration = self.engine.configurations[c]
         voltage, current = signals(self.network, configuration)
-        branches = list(self.network.branches)
-        for name in branches:
-            if name.endswith(".body"):
-                current[branches.index(name.removesuffix(".body"))] -= current[branches.index(name)]
+        for channel, body, sign in self._bodies:
+            current[channel] += sign * current[body]
         gates = np.zeros((self.network.gated, self.width))
         closed = conducting(configuration.combo, self.network)
         gates[:, -1] = closed[: self.network.gated]

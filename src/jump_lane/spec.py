@@ -1,0 +1,305 @@
+"""What is asked: the converter file, validated strictly."""
+
+from __future__ import annotations
+
+import tomllib
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    ValidationError,
+    WithJsonSchema,
+    model_validator,
+)
+
+from jump_lane.errors import InputError, nearest
+from jump_lane.quantities import (
+    CURRENT,
+    FREQUENCY,
+    RATIO,
+    TIME,
+    VOLTAGE,
+    Dimension,
+    article,
+    parse,
+    parse_limit,
+)
+
+
+def _reader(dimension: Dimension) -> BeforeValidator:
+    def read(value: object) -> float:
+        if not isinstance(value, str | int | float):
+            raise ValueError(f"{value!r} where {article(dimension.name)} was expected")
+        try:
+            return parse(value, dimension)
+        except InputError as error:
+            raise ValueError(str(error)) from None
+
+    return BeforeValidator(read)
+
+
+def _schema(dimension: Dimension, example: str) -> WithJsonSchema:
+    return WithJsonSchema(
+        {
+            "type": ["string", "number"],
+            "description": f"{article(dimension.name)}, such as {example!r}".capitalize(),
+            "examples": [example],
+        }
+    )
+
+
+Volts = Annotated[float, _reader(VOLTAGE), _schema(VOLTAGE, "12.5 V")]
+Amperes = Annotated[float, _reader(CURRENT), _schema(CURRENT, "6 A")]
+Hertz = Annotated[float, _reader(FREQUENCY), _schema(FREQUENCY, "220 kHz")]
+Seconds = Annotated[float, _reader(TIME), _schema(TIME, "40 ns")]
+Ratio = Annotated[float, _reader(RATIO), _schema(RATIO, "30 %")]
+
+
+class Limit(BaseModel):
+    """A limit in SI units, or relative to something named where it is used."""
+
+    value: float
+    relative: bool
+
+    def of(self, whole: float) -> float:
+        """Return the limit in SI units, `whole` being what a relative one refers to."""
+        return self.value * abs(whole) if self.relative else self.value
+
+
+def _limit(dimension: Dimension) -> BeforeValidator:
+    def read(value: object) -> object:
+        if isinstance(value, Limit):
+            return value
+        if not isinstance(value, str | int | float):
+            raise ValueError(f"{value!r} where {article(dimension.name)} or a percentage was expected")
+        try:
+            number, relative = parse_limit(value, dimension)
+        except InputError as error:
+            raise ValueError(str(error)) from None
+        if number <= 0.0:
+            raise ValueError(f"{value} where a positive {dimension.name} or percentage was expected")
+        return Limit(value=number, relative=relative)
+
+    return BeforeValidator(read)
+
+
+VoltageLimit = Annotated[Limit, _limit(VOLTAGE), _schema(VOLTAGE, "60 mV")]
+CurrentLimit = Annotated[Limit, _limit(CURRENT), _schema(CURRENT, "30 %")]
+
+
+class _Table(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class _Range(_Table):
+    """From the smallest to the largest value; one number stands for both."""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _single(cls, value: Any) -> Any:
+        if isinstance(value, str | int | float):
+            return {"min": value, "max": value}
+        return value
+
+    @model_validator(mode="after")
+    def _ordered(self) -> _Range:
+        low, high = self.min, self.max  # type: ignore[attr-defined]
+        nominal = self.nominal  # type: ignore[attr-defined]
+        if low > high:
+            raise ValueError(f"min ({low:g}) is above max ({high:g})")
+        if nominal is not None and not low <= nominal <= high:
+            raise ValueError(f"nominal ({nominal:g}) is not between min ({low:g}) and max ({high:g})")
+        return self
+
+    def corners(self) -> tuple[float, ...]:
+        """Return the distinct values to check at, ascending."""
+        named = (self.min, self.nominal, self.max)  # type: ignore[attr-defined]
+        return tuple(sorted({v for v in named if v is not None}))
+
+
+class VoltageRange(_Range):
+    """A range of voltages: ``{ min, nominal, max }`` or one voltage."""
+
+    min: Volts
+    nominal: Volts | None = None
+    max: Volts
+
+
+class CurrentRange(_Range):
+    """A range of currents: ``{ min, nominal, max }`` or one current."""
+
+    min: Amperes
+    nominal: Amperes | None = None
+    max: Amperes
+
+
+class Input(_Table):
+    """The source."""
+
+    voltage: VoltageRange = Field(description="Input voltage")
+    voltage_ripple: VoltageLimit = Field(
+        default=Limit(value=0.01, relative=True),
+        description="Largest input ripple, peak to peak; a percentage is of the lowest input voltage",
+        validate_default=False,
+    )
+
+
+class Output(_Table):
+    """One output."""
+
+    voltage: Volts = Field(description="Average output voltage")
+    current: CurrentRange = Field(description="Load current")
+    voltage_ripple: VoltageLimit = Field(
+        description="Largest output ripple, peak to peak; a percentage is of the output voltage"
+    )
+
+
+class Switching(_Table):
+    """How it is switched."""
+
+    frequency: Hertz = Field(description="Switching frequency")
+    current_ripple: CurrentLimit = Field(
+        description="Largest inductor ripple, peak to peak; a percentage is of the average at full load"
+    )
+    mode: Literal["continuous", "boundary", "discontinuous", "either"] = Field(
+        default="continuous",
+        description="Conduction wanted: continuous over the whole load range, at its boundary at full load, "
+        "discontinuous over the whole load range, or either (the ripple alone decides)",
+    )
+    rectifier: Literal["diode", "synchronous"] = Field(default="diode", description="What rectifies")
+    dead_time: Seconds = Field(
+        default=0.0, ge=0.0, description="Both switches open around every edge of a synchronous rectifier"
+    )
+
+
+class Margin(_Table):
+    """What is added to derived values."""
+
+    inductance: Ratio = Field(default=0.2, ge=0.0, description="Added to the smallest inductance")
+    capacitance: Ratio = Field(default=0.2, ge=0.0, description="Added to the smallest capacitance")
+    voltage: Ratio = Field(default=0.3, ge=0.0, description="Added to voltage stresses for ratings")
+    current: Ratio = Field(default=0.3, ge=0.0, description="Added to current stresses for ratings")
+    esr_share: Ratio = Field(
+        default=0.5, ge=0.0, lt=1.0, description="Part of the ripple voltage left to the capacitor's ESR"
+    )
+
+
+class Spec(_Table):
+    """A converter file."""
+
+    title: str = Field(default="", description="What the converter is for")
+    topology: str = Field(description="Which circuit; `jumplane topologies` lists them")
+    input: Input
+    output: Annotated[list[Output], Field(min_length=1)]
+    switching: Switching
+    margin: Margin = Margin()
+    chosen: dict[str, str | float] = Field(
+        default={}, description="Component values that replace derived ones, by symbol"
+    )
+    parts: dict[str, dict[str, str | float]] = Field(
+        default={}, description="Data of real parts: resistance, forward voltage and so on, by component"
+    )
+
+    @model_validator(mode="after")
+    def _sensible(self) -> Spec:
+        if self.input.voltage.min <= 0.0:
+            raise ValueError("input.voltage.min must be above 0 V")
+        for output in self.output:
+            if output.voltage == 0.0:
+                raise ValueError("output.voltage must not be 0 V")
+            if output.current.min < 0.0 or output.current.max <= 0.0:
+                raise ValueError("output.current must be positive")
+        if self.switching.frequency <= 0.0:
+            raise ValueError("switching.frequency must be above 0 Hz")
+        return self
+
+
+def schema() -> dict[str, Any]:
+    """Return the JSON Schema of the converter file."""
+    return Spec.model_json_schema()
+
+
+def load(path: Path) -> Spec:
+    """Read and validate a converter file.
+
+    Raises
+    ------
+    InputError
+        If it cannot be read, is not TOML, or does not say what a converter file has to say.
+    """
+    return parse_spec(read_toml(path), str(path))
+
+
+def read_toml(path: Path) -> dict[str, Any]:
+    """Return the tables of a TOML file.
+
+    Raises
+    ------
+    InputError
+        If it cannot be read or is not TOML.
+    """
+    try:
+        return tomllib.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise InputError(f"{path}: {error.strerror or error}") from None
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise InputError(f"{path}: not a TOML file: {error}") from None
+
+
+def parse_spec(tables: dict[str, Any], where: str) -> Spec:
+    """Validate the tables of a converter file read from `where`."""
+    try:
+        return Spec.model_validate(tables)
+    except ValidationError as error:
+        problems = [explain(e, Spec) for e in error.errors()]
+        raise InputError("\n".join(f"{where}: {p}" for p in problems)) from None
+
+
+def explain(error: Any, model: type[BaseModel]) -> str:
+    """Return one validation error as a sentence: key, what was read, what was expected, nearest name."""
+    path = [part for part in error["loc"] if part not in ("str", "float")]
+    key = ".".join(str(part) for part in path) or "file"
+    read = error.get("input")
+    if error["type"] == "extra_forbidden":
+        valid = _fields(model, path[:-1])
+        return f"{key}: unknown key; {nearest(str(path[-1]), valid)}"
+    if error["type"] == "missing":
+        return f"{key}: missing; expected {_description(model, path)}"
+    if error["type"] == "literal_error":
+        expected = error["ctx"]["expected"]
+        names = [n.strip(" '") for n in expected.replace(" or ", ", ").split(",")]
+        return f"{key}: read {read!r}, expected {expected}; {nearest(str(read), names)}"
+    message = str(error["msg"]).removeprefix("Value error, ")
+    if error["type"] == "value_error":
+        return f"{key}: {message}"
+    return f"{key}: read {read!r}; {message[0].lower()}{message[1:]}"
+
+
+def _model_at(model: type[BaseModel], path: list[Any]) -> type[BaseModel] | None:
+    for part in path:
+        if isinstance(part, int):
+            continue
+        field = model.model_fields.get(str(part))
+        inner = field.annotation if field else None
+        if inner is not None and hasattr(inner, "__args__"):
+            inner = inner.__args__[0]
+        if not (isinstance(inner, type) and issubclass(inner, BaseModel)):
+            return None
+        model = inner
+    return model
+
+
+def _fields(model: type[BaseModel], path: list[Any]) -> list[str]:
+    found = _model_at(model, path)
+    return list(found.model_fields) if found else []
+
+
+def _description(model: type[BaseModel], path: list[Any]) -> str:
+    found = _model_at(model, path[:-1])
+    field = found.model_fields.get(str(path[-1])) if found else None
+    text = field.description if field and field.description else f"{article(str(path[-1]))} table"
+    return text[0].lower() + text[1:]

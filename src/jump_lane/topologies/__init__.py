@@ -1,0 +1,33 @@
+"""The topologies, one page each, and their registry.
+
+Adding a topology means adding its module here; nothing else needs an edit.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+
+from jump_lane.errors import InputError, nearest
+from jump_lane.topologies.page import Page
+
+NAMES = ("buck",)
+"""Modules of this package that hold a page, by the name that a converter file uses."""
+
+
+def page(name: str) -> Page:
+    """Return the page of a topology.
+
+    Raises
+    ------
+    InputError
+        If there is no such topology.
+    """
+    if name not in NAMES:
+        raise InputError(f"topology: read {name!r}; {nearest(name, NAMES)}")
+    found: Page = import_module(f"jump_lane.topologies.{name.replace('-', '_')}").PAGE
+    return found
+
+
+def pages() -> list[Page]:
+    """Return all pages."""
+    return [page(name) for name in NAMES]

@@ -1,0 +1,162 @@
+"""Buck: steps a voltage down, 0 < V_o < V_in.
+
+While S1 conducts, the inductor sees V_1 = V_in − V_o and its current rises; while D1 conducts, it sees
+V_2 = V_o and the current falls.  Below the boundary load the current reaches zero and idles there.
+
+        in ──S1──┬── sw ──L──┬── out
+                 │           │
+                 D1         C_o   load
+                 │           │
+        gnd ─────┴───────────┴──
+"""
+
+from __future__ import annotations
+
+from jump_lane.circuit.elements import Element
+from jump_lane.circuit.gates import Gates, Instant, on
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.topologies import blocks
+from jump_lane.topologies.page import Ask, Page, Point, Proof, Role
+
+SIZING = (
+    Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION, "min"),
+    Line("D_i", "V_o/V_in", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
+    Line("V_1c", "V_in - V_o - (R_S1 + R_L)*I_o", "V", "inductor voltage, S1 on", blocks.WITH_LOSSES),
+    Line("V_2c", "V_o + V_FD1 + (R_D1 + R_L)*I_o", "V", "inductor voltage reversed, S1 off", blocks.WITH_LOSSES),
+    Line(
+        "D_c",
+        "(V_2c + 2*t_d*f_s*V_BD1)/(V_1c + V_2c)",
+        "",
+        "duty ratio with drops, continuous conduction",
+        blocks.WITH_LOSSES,
+    ),
+    Line("L_rip", "V_1c*D_c/(f_s*dI_ask)", "H", "inductance for the ripple asked", blocks.VOLT_SECONDS),
+    Line("L_crit", "V_1c*D_c/(2*f_s*I_o)", "H", "critical inductance at the load", blocks.BOUNDARY_CONDITION),
+    Line("L_full", "V_1c*D_c/(2*f_s*I_max)", "H", "critical inductance at full load", blocks.BOUNDARY_CONDITION),
+    blocks.inductance("L", "L_rip", "L_crit", "L_full"),
+    Line("I_B", "V_1c*D_c/(2*f_s*L)", "A", "boundary load current", blocks.BOUNDARY_CONDITION),
+    Line("K", "2*L*f_s/R_o", "", "conduction parameter", blocks.BOUNDARY_CONDITION, "min"),
+    Line("K_crit", "1 - D_i", "", "conduction parameter at the boundary", blocks.BOUNDARY_CONDITION),
+)
+
+OPERATION = (
+    Line(
+        "I_x",
+        {CONTINUOUS: "I_o", DISCONTINUOUS: "sqrt(I_o*(V_in - V_o)*V_o/(2*L*f_s*V_in))"},
+        "A",
+        "current that sets the drops (half the peak in discontinuous conduction)",
+        blocks.WITH_LOSSES,
+    ),
+    Line("V_1", "V_in - V_o - (R_S1 + R_L)*I_x", "V", "inductor voltage, S1 on", blocks.WITH_LOSSES),
+    Line("V_2", "V_o + V_FD1 + (R_D1 + R_L)*I_x", "V", "inductor voltage reversed, S1 off", blocks.WITH_LOSSES),
+    Line(
+        "D",
+        {
+            CONTINUOUS: "(V_2 + 2*t_d*f_s*V_BD1)/(V_1 + V_2)",
+            REVERSED: "(V_2 + t_d*f_s*(V_BD1 - V_BS1))/(V_1 + V_2) - t_d*f_s",
+            DISCONTINUOUS: "sqrt(2*L*f_s*I_o*V_2/(V_1*(V_1 + V_2)))",
+        },
+        "",
+        "duty ratio that holds the output",
+        blocks.DISCONTINUOUS_RATIO,
+    ),
+    Line("t_on", "D/f_s", "s", "on-time", blocks.DEFINITION),
+    Line("phi_on", "360*D", "°", "on-time as gate angle", blocks.DEFINITION),
+    Line("D_1", {CONTINUOUS: "D", REVERSED: "D + t_d*f_s"}, "", "rising part of the period", blocks.KIRCHHOFF),
+    Line(
+        "D_2",
+        {CONTINUOUS: "1 - D_1", DISCONTINUOUS: "D_1*V_1/V_2"},
+        "",
+        "falling part of the period (second interval)",
+        blocks.DISCONTINUOUS_RATIO,
+    ),
+    Line(
+        "M_dcm",
+        {CONTINUOUS: "D_i", DISCONTINUOUS: "2/(1 + sqrt(1 + 4*K/D**2))"},
+        "",
+        "conversion ratio at this duty ratio with ideal parts",
+        blocks.DISCONTINUOUS_RATIO,
+        "min",
+    ),
+    Line("dI_L", "V_1*D_1/(f_s*L)", "A", "inductor ripple, peak to peak", blocks.VOLT_SECONDS),
+    Line("I_m", {CONTINUOUS: "I_o", DISCONTINUOUS: "dI_L/2"}, "A", "middle of the inductor's slope", blocks.KIRCHHOFF),
+    *blocks.inductor("L", "I_m", "dI_L", "D_1 + D_2"),
+    *blocks.device("S1", "D_1", "I_m", "dI_L", "V_in + V_FD1 + R_D1*I_m"),
+    *blocks.device("D1", "D_2", "I_m", "dI_L", "V_in - R_S1*(I_m - dI_L/2)", "rectifier"),
+    *blocks.filtered_output(),
+    *blocks.chopped_input("D_1", "I_m", "dI_L"),
+)
+
+
+def circuit(p: Point) -> tuple[Element, ...]:
+    """Return the elements at an operating point."""
+    return (
+        p.source(),
+        p.switch("S1", "in", "sw"),
+        p.rectifier("D1", "gnd", "sw"),
+        p.inductor("L", "sw", "out"),
+        p.capacitor("C_o", "out", "gnd"),
+        p.load(),
+    )
+
+
+def gates(duty: Instant, p: Point) -> Gates:
+    """Return the gate pattern: S1 from the start of the period, a synchronous D1 in the rest."""
+    main = on(0.0, duty)
+    return {"S1": main, **p.rectify(D1=main)}
+
+
+PAGE = Page(
+    name="buck",
+    title="Buck (step-down) converter",
+    good_for="point of load, battery to rail; continuous output current, chopped input current",
+    conversion="0 < V_o < V_in",
+    isolated=False,
+    roles=(
+        Role("S1", "switch"),
+        Role("D1", "rectifier"),
+        Role("L", "inductor"),
+        Role("C_o", "capacitor"),
+        Role("C_i", "capacitor"),
+    ),
+    ripple_base="I_max",
+    sizing=SIZING,
+    operation=OPERATION,
+    circuit=circuit,
+    gates=gates,
+    start={"L": "I_Lv", "C_o": "V_o"},
+    idle=("S1", "D1"),
+    inductor="L.i",
+    proofs=(
+        Proof("V_o", "load.v", "average"),
+        Proof("D", "S1.gate", "average"),
+        Proof("dI_L", "L.i", "peak_to_peak"),
+        Proof("I_Lpk", "L.i", "maximum"),
+        Proof("I_Lv", "L.i", "minimum"),
+        Proof("I_L", "L.i", "average"),
+        Proof("I_Lrms", "L.i", "rms"),
+        Proof("dV_o", "load.v", "peak_to_peak", 0.05),
+        Proof("I_S1", "S1.i", "average"),
+        Proof("I_S1rms", "S1.i", "rms"),
+        Proof("I_S1pk", "S1.i", "maximum"),
+        Proof("V_S1", "S1.v", "maximum"),
+        Proof("I_D1", "D1.i", "average"),
+        Proof("I_D1rms", "D1.i", "rms"),
+        Proof("I_D1pk", "D1.i", "maximum"),
+        Proof("V_D1", "D1.v", "reverse"),
+        Proof("I_Corms", "C_o.i", "rms"),
+        Proof("I_Cirms", "source.i", "ac_rms"),
+    ),
+    asks=(
+        Ask("dI_L", "dI_ask", "L"),
+        Ask("dV_o", "dV_ask", "C_o", "dV_oESR", "lower the ESR of C_o below ESR_max"),
+    ),
+    figure=(
+        ("gate", ("S1.gate", "D1.gate")),
+        ("inductor current", ("L.i",)),
+        ("device currents", ("S1.i", "D1.i")),
+        ("switch node", ("@sw",)),
+        ("output ripple", ("load.v~",)),
+        ("output", ("load.v",)),
+    ),
+)

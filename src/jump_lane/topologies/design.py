@@ -1,0 +1,217 @@
+"""From what is asked to every value of a converter: the page's lines evaluated over all corners."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from jump_lane.circuit.circuit import Circuit
+from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Sheet
+from jump_lane.errors import InputError, nearest
+from jump_lane.quantities import DIMENSIONS, Dimension, parse, show
+from jump_lane.spec import Output, Spec
+from jump_lane.topologies import page as find_page
+from jump_lane.topologies.blocks import ASKED, DEFINITION
+from jump_lane.topologies.page import ByTarget, Page, Point, Role
+
+NEAR_BOUNDARY = 0.01
+"""A load within this part of the boundary load counts as being at the boundary."""
+
+
+@dataclass(frozen=True)
+class Design:
+    """A derived converter: every symbol over the grid of input voltages × load currents."""
+
+    spec: Spec
+    page: Page
+    sheet: Sheet
+    inputs: tuple[float, ...]
+    loads: tuple[float, ...]
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Number of input voltages and of loads."""
+        return len(self.inputs), len(self.loads)
+
+    @cached_property
+    def synchronous(self) -> bool:
+        """Whether rectifiers are switches."""
+        return self.spec.switching.rectifier == "synchronous"
+
+    def point(self, i: int, j: int) -> Point:
+        """Return the operating point at input corner i and load corner j."""
+        return Point(self.sheet.at(i, j), self.synchronous)
+
+    def circuit(self, i: int, j: int) -> Circuit:
+        """Return the circuit at a corner, gated as derived."""
+        return self.page.at(self.point(i, j))
+
+    def mode(self, i: int, j: int) -> str:
+        """Return the conduction mode derived for a corner, the boundary told apart."""
+        ratio = self.sheet["I_o"].corner(i, j) / self.sheet["I_B"].corner(i, j)
+        if abs(ratio - 1.0) <= NEAR_BOUNDARY:
+            return BOUNDARY
+        return str(self.sheet.modes[i, j])
+
+    def corner_name(self, at: tuple[int, int]) -> str:
+        """Return a corner as text."""
+        i, j = min(at[0], len(self.inputs) - 1), min(at[1], len(self.loads) - 1)
+        return f"{show(self.inputs[i], 'V')}, {show(self.loads[j], 'A')}"
+
+
+def derive(spec: Spec) -> Design:
+    """Derive a converter from what is asked.
+
+    Raises
+    ------
+    InputError
+        If the topology, a chosen value or a part is not known to the page, or no value fulfils what is asked.
+    """
+    page = find_page(spec.topology)
+    output = spec.output[0]
+    inputs, loads = spec.input.voltage.corners(), output.current.corners()
+    sheet = Sheet((len(inputs), len(loads)))
+    _give_asked(sheet, spec, output, inputs, loads)
+    _give_parts(sheet, spec, page)
+    chosen = _chosen(spec, page)
+    _give_ripple(sheet, spec, page)
+    for entry in page.sizing:
+        _enter(sheet, entry, spec, chosen)
+    below = sheet["I_o"].values < sheet["I_B"].values
+    light = REVERSED if spec.switching.rectifier == "synchronous" else DISCONTINUOUS
+    sheet.modes = np.broadcast_to(np.where(below, light, CONTINUOUS), sheet.shape).copy()
+    for entry in page.operation:
+        _enter(sheet, entry, spec, chosen)
+    design = Design(spec, page, sheet, inputs, loads)
+    _require_possible(design)
+    return design
+
+
+def _give_asked(
+    sheet: Sheet, spec: Spec, output: Output, inputs: tuple[float, ...], loads: tuple[float, ...]
+) -> None:
+    s, m = spec.switching, spec.margin
+    sheet.give("V_in", np.array(inputs)[:, None], "V", "input voltage")
+    sheet.give("V_o", output.voltage, "V", "output voltage")
+    sheet.give("I_o", np.array(loads)[None, :], "A", "load current")
+    sheet.give("I_max", max(loads), "A", "load current at full load")
+    sheet.give("f_s", s.frequency, "Hz", "switching frequency")
+    sheet.give("t_d", s.dead_time, "s", "dead time", "file" if s.dead_time else "default")
+    sheet.give("dV_ask", output.voltage_ripple.of(output.voltage), "V", "output ripple asked, peak to peak")
+    given = "file" if "voltage_ripple" in spec.input.model_fields_set else "default"
+    sheet.give("dV_iask", spec.input.voltage_ripple.of(inputs[0]), "V", "input ripple asked, peak to peak", given)
+    for symbol, value, name, meaning in (
+        ("m_L", m.inductance, "inductance", "margin on inductance"),
+        ("m_C", m.capacitance, "capacitance", "margin on capacitance"),
+        ("m_V", m.voltage, "voltage", "margin on voltage ratings"),
+        ("m_I", m.current, "current", "margin on current ratings"),
+        ("a_ESR", m.esr_share, "esr_share", "part of the ripple left to ESR"),
+    ):
+        sheet.give(symbol, value, "", meaning, "file" if name in m.model_fields_set else "default")
+    sheet.derive(Line("T_s", "1/f_s", "s", "switching period", DEFINITION))
+    sheet.derive(Line("R_o", "abs(V_o)/I_o", "Ω", "load resistance", DEFINITION, "min"))
+    sheet.derive(Line("P_o", "abs(V_o)*I_o", "W", "output power", DEFINITION))
+
+
+def _give_ripple(sheet: Sheet, spec: Spec, page: Page) -> None:
+    ripple = spec.switching.current_ripple
+    if ripple.relative:
+        sheet.give("r_I", ripple.value, "", "current ripple asked, part of the average at full load")
+        text = f"r_I*({page.ripple_base})"
+        sheet.derive(Line("dI_ask", text, "A", "inductor ripple asked, peak to peak", ASKED, "min"))
+    else:
+        sheet.give("dI_ask", ripple.value, "A", "inductor ripple asked, peak to peak")
+
+
+def _give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
+    roles = {role.name: role for role in page.roles}
+    for name in spec.parts:
+        if name not in roles:
+            raise InputError(f"parts.{name}: no such component in the {page.name}; {nearest(name, roles)}")
+    for role in page.roles:
+        data = spec.parts.get(role.name, {})
+        known = {d.key: d for d in role.data}
+        for key in data:
+            if key not in known:
+                raise InputError(f"parts.{role.name}.{key}: unknown key; {nearest(key, known)}")
+        for key, datum in known.items():
+            value, origin = 0.0, "default"
+            if key in data:
+                value, origin = _read(data[key], datum.unit, f"parts.{role.name}.{key}"), "file"
+            sheet.give(datum.symbol, _as_used(value, key, role, spec), datum.unit, datum.meaning, origin)
+
+
+def _as_used(value: float, key: str, role: Role, spec: Spec) -> float:
+    """Drop the data that do not act: a forward voltage of a switch, a body diode of a diode."""
+    if role.kind == "rectifier":
+        synchronous = spec.switching.rectifier == "synchronous"
+        if key == "forward_voltage" and synchronous:
+            return 0.0
+        if key.startswith("body") and not synchronous:
+            return 0.0
+    return value
+
+
+def _chosen(spec: Spec, page: Page) -> dict[str, float]:
+    units = {line.symbol: line.unit for line in page.lines() if line.component}
+    out = {}
+    for symbol, text in spec.chosen.items():
+        if symbol not in units:
+            raise InputError(
+                f"chosen.{symbol}: not a component of the {page.name}; {nearest(symbol, units)}"
+            )
+        out[symbol] = _read(text, units[symbol], f"chosen.{symbol}")
+        if out[symbol] <= 0.0:
+            raise InputError(f"chosen.{symbol}: {text} where a positive value was expected")
+    return out
+
+
+def _read(text: str | float, unit: str, key: str) -> float:
+    try:
+        return parse(text, _dimension(unit))
+    except InputError as error:
+        raise InputError(f"{key}: {error}") from None
+
+
+def _dimension(unit: str) -> Dimension:
+    return next(d for d in DIMENSIONS if d.unit == unit)
+
+
+def _enter(sheet: Sheet, entry: Line | ByTarget, spec: Spec, chosen: dict[str, float]) -> None:
+    if isinstance(entry, ByTarget):
+        target = spec.switching.mode
+        if target == "continuous" and spec.switching.rectifier == "synchronous":
+            target = "either"
+        entry = entry.lines[target]
+    value = sheet.derive(entry)
+    if not entry.component:
+        return
+    if entry.symbol in chosen:
+        sheet.choose(entry.symbol, chosen[entry.symbol])
+    elif not (np.isfinite(value.worst) and value.worst > 0.0):
+        raise InputError(f"{entry.symbol}: no value fulfils what is asked ({_why(sheet, entry)})")
+
+
+def _why(sheet: Sheet, line: Line) -> str:
+    parts = []
+    for name in line.formula(CONTINUOUS).names:
+        value = sheet[name]
+        extreme = value.values.flat[np.argmin(value.values)] if np.any(value.values <= 0.0) else value.worst
+        parts.append(f"{name} = {show(float(extreme), value.unit)}")
+    return f"{line.text}: " + ", ".join(parts) if isinstance(line.text, str) else ", ".join(parts)
+
+
+def _require_possible(design: Design) -> None:
+    """Refuse a design whose control variable lies outside 0 … 1 at some corner."""
+    duty = design.sheet[design.page.control].values
+    bad = ~((duty >= 0.0) & (duty <= 1.0))
+    if np.any(bad):
+        i, j = (int(k) for k in np.argwhere(np.broadcast_to(bad, design.shape))[0])
+        value = design.sheet[design.page.control].corner(i, j)
+        raise InputError(
+            f"{design.page.name}: {show(design.sheet['V_o'].worst, 'V')} cannot be reached from "
+            f"{design.corner_name((i, j))}: the duty ratio would be {show(value)}; "
+            f"this topology reaches {design.page.conversion}"
+        )

@@ -1,0 +1,226 @@
+"""What a topology page has to say, and nothing else.
+
+A page holds its equations as text, its circuit with named elements, its gate pattern as a function of the
+control variable, and which measured signals prove which derived symbols.  Corners, regulation, verdicts,
+figures and losses work from that.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+from jump_lane.circuit.circuit import Circuit
+from jump_lane.circuit.elements import (
+    BodyDiode,
+    Capacitor,
+    CurrentSource,
+    Diode,
+    Element,
+    Inductor,
+    Resistor,
+    Switch,
+    VoltageSource,
+)
+from jump_lane.circuit.gates import GatePattern, Gates, Instant, Interval, complement
+from jump_lane.derivation import Line
+
+
+@dataclass(frozen=True)
+class Datum:
+    """One figure of a real part: its key in the file, the symbol it becomes, its unit and meaning."""
+
+    key: str
+    symbol: str
+    unit: str
+    meaning: str
+
+
+@dataclass(frozen=True)
+class Role:
+    """A component of a page, and what a real part may bring along.
+
+    Data symbols follow from the component's name without underscores, here ``X``: R_X (resistance when
+    conducting, winding resistance, ESR), V_FX (forward voltage), V_BX and R_BX (body diode).
+    """
+
+    name: str
+    kind: str
+
+    @property
+    def tag(self) -> str:
+        """Return the name as it stands in symbols."""
+        return self.name.replace("_", "")
+
+    @property
+    def data(self) -> tuple[Datum, ...]:
+        """Return what a part in this role is described by."""
+        resistance = {
+            "switch": "on-resistance",
+            "rectifier": "resistance when conducting",
+            "inductor": "winding resistance",
+            "capacitor": "equivalent series resistance",
+        }[self.kind]
+        data = [Datum("resistance", f"R_{self.tag}", "Ω", f"{resistance} of {self.name}")]
+        if self.kind == "rectifier":
+            data.append(Datum("forward_voltage", f"V_F{self.tag}", "V", f"forward voltage of {self.name}"))
+        if self.kind in ("switch", "rectifier"):
+            data.append(
+                Datum("body_voltage", f"V_B{self.tag}", "V", f"forward voltage of the body diode of {self.name}")
+            )
+            data.append(
+                Datum("body_resistance", f"R_B{self.tag}", "Ω", f"resistance of the body diode of {self.name}")
+            )
+        return tuple(data)
+
+
+@dataclass(frozen=True)
+class ByTarget:
+    """A line that depends on the conduction mode asked for."""
+
+    lines: Mapping[str, Line]
+
+
+@dataclass(frozen=True)
+class Proof:
+    """A derived symbol and what proves it: a measure of a simulated signal.
+
+    ``tolerance`` is how far derived and simulated value may lie apart before the table says so [1].
+    """
+
+    symbol: str
+    signal: str
+    measure: str
+    tolerance: float = 0.01
+
+
+@dataclass(frozen=True)
+class Ask:
+    """Something asked of a simulated quantity: it must not exceed a limit.
+
+    Attributes
+    ----------
+    symbol, limit
+        The quantity (a symbol with a proof) and the symbol of its limit.
+    remedy
+        The component to raise if the limit is broken; the quantity is inversely proportional to it, except
+        for the part ``share``, which only ``otherwise`` mends.
+    """
+
+    symbol: str
+    limit: str
+    remedy: str
+    share: str = ""
+    otherwise: str = ""
+
+
+@dataclass(frozen=True)
+class Point:
+    """One operating point: every symbol's value there, and how the rectifier is made."""
+
+    values: Mapping[str, float]
+    synchronous: bool
+
+    def __getitem__(self, symbol: str) -> float:
+        return self.values[symbol]
+
+    def source(self, a: str = "in", b: str = "gnd") -> VoltageSource:
+        """Return the input source."""
+        return VoltageSource("source", a, b, self["V_in"])
+
+    def switch(self, name: str, a: str, b: str) -> Switch:
+        """Return a controlled switch that blocks positive voltage from a to b; with body diode if synchronous."""
+        body = BodyDiode(self[f"V_B{name}"], self[f"R_B{name}"]) if self.synchronous else None
+        return Switch(name, a, b, self[f"R_{name}"], body)
+
+    def rectifier(self, name: str, anode: str, cathode: str) -> Element:
+        """Return a diode, or the switch that stands in for it."""
+        if not self.synchronous:
+            return Diode(name, anode, cathode, self[f"V_F{name}"], self[f"R_{name}"])
+        body = BodyDiode(self[f"V_B{name}"], self[f"R_B{name}"], forward=True)
+        return Switch(name, anode, cathode, self[f"R_{name}"], body)
+
+    def rectify(self, **intervals: tuple[Interval, ...]) -> Gates:
+        """Return the gates of synchronous rectifiers: on while their ``intervals`` are off, less the dead time."""
+        if not self.synchronous:
+            return {}
+        dead = self["t_d"] * self["f_s"]
+        return {name: complement(spans, dead) for name, spans in intervals.items()}
+
+    def inductor(self, name: str, a: str, b: str) -> Inductor:
+        """Return an inductor with its winding resistance."""
+        return Inductor(name, a, b, self[name], self[f"R_{name.replace('_', '')}"])
+
+    def capacitor(self, name: str, a: str, b: str) -> Capacitor:
+        """Return a capacitor with its equivalent series resistance."""
+        return Capacitor(name, a, b, self[name], self[f"R_{name.replace('_', '')}"])
+
+    def load(self, a: str = "out", b: str = "gnd") -> Element:
+        """Return the load, as the resistance that takes the load current at the output voltage."""
+        if self["I_o"] == 0.0:
+            return CurrentSource("load", a, b, 0.0)
+        return Resistor("load", a, b, abs(self["V_o"]) / self["I_o"])
+
+
+@dataclass(frozen=True)
+class Page:
+    """A topology.
+
+    Attributes
+    ----------
+    name, title, good_for, conversion, isolated
+        What it is called, and what is said of it in the list of topologies.
+    roles
+        Its components.
+    ripple_base
+        Formula of the average inductor current at full load, which a relative ripple refers to.
+    sizing
+        Lines up to the boundary load current ``I_B``, in continuous conduction: duty ratio, inductance.
+    operation
+        Lines in the conduction mode that each corner then has.
+    circuit, gates
+        Elements at an operating point, and the gate pattern as a function of the control variable.
+    control
+        Symbol of the control variable.
+    start
+        Element to symbol: where the simulation may start.
+    idle
+        Devices of which none conducts while the circuit idles in discontinuous conduction.
+    inductor
+        The signal whose valley tells reversed conduction.
+    proofs, asks
+        What is measured, and what is asked of it.
+    figure
+        Panels of the figure: title and signals.
+    """
+
+    name: str
+    title: str
+    good_for: str
+    conversion: str
+    isolated: bool
+    roles: tuple[Role, ...]
+    ripple_base: str
+    sizing: tuple[Line | ByTarget, ...]
+    operation: tuple[Line, ...]
+    circuit: Callable[[Point], tuple[Element, ...]]
+    gates: Callable[[Instant, Point], Gates]
+    proofs: tuple[Proof, ...]
+    asks: tuple[Ask, ...]
+    figure: tuple[tuple[str, tuple[str, ...]], ...]
+    idle: tuple[str, ...]
+    inductor: str
+    control: str = "D"
+    start: Mapping[str, str] = field(default_factory=dict)
+
+    def lines(self) -> list[Line]:
+        """Return every line of the page, those for all conduction targets included."""
+        out: list[Line] = []
+        for entry in (*self.sizing, *self.operation):
+            out.extend(entry.lines.values() if isinstance(entry, ByTarget) else (entry,))
+        return out
+
+    def at(self, point: Point) -> Circuit:
+        """Return the circuit at an operating point, at its derived value of the control variable."""
+        pattern: GatePattern = lambda control: self.gates(control, point)  # noqa: E731
+        return Circuit(self.circuit(point), point["T_s"], pattern, point[self.control])
