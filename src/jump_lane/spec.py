@@ -18,9 +18,12 @@ from pydantic import (
 
 from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import (
+    CAPACITANCE,
     CURRENT,
     FREQUENCY,
+    INDUCTANCE,
     RATIO,
+    RESISTANCE,
     TIME,
     VOLTAGE,
     Dimension,
@@ -56,6 +59,9 @@ Volts = Annotated[float, _reader(VOLTAGE), _schema(VOLTAGE, "12.5 V")]
 Amperes = Annotated[float, _reader(CURRENT), _schema(CURRENT, "6 A")]
 Hertz = Annotated[float, _reader(FREQUENCY), _schema(FREQUENCY, "220 kHz")]
 Seconds = Annotated[float, _reader(TIME), _schema(TIME, "40 ns")]
+Ohms = Annotated[float, _reader(RESISTANCE), _schema(RESISTANCE, "9 mΩ")]
+Henries = Annotated[float, _reader(INDUCTANCE), _schema(INDUCTANCE, "22 µH")]
+Farads = Annotated[float, _reader(CAPACITANCE), _schema(CAPACITANCE, "47 µF")]
 Ratio = Annotated[float, _reader(RATIO), _schema(RATIO, "30 %")]
 
 

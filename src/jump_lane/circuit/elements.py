@@ -162,14 +162,15 @@ def coupled_pair(
 
 
 def transformer(
-    name: str, windings: tuple[Winding, ...], magnetising: float, leakages: tuple[float, ...]
+    name: str, windings: tuple[Winding, ...], magnetising: float | None, leakages: tuple[float, ...]
 ) -> tuple[Element, ...]:
     """Return a transformer as ideal windings, a magnetising inductance and leakage in series.
 
     Parameters
     ----------
     magnetising
-        Inductance seen at the first winding with the others open, without its leakage [H].
+        Inductance seen at the first winding with the others open, without its leakage [H]; None for an ideal
+        core.
     leakages
         One leakage inductance for each winding, in series at its dotted end [H]; 0 for none.
 
@@ -190,5 +191,5 @@ def transformer(
             a = f"{winding.name}.inner"
             series.append(Resistor(f"{winding.name}.res", winding.a, a, winding.resistance))
         inner.append(Winding(winding.name, a, winding.b, winding.turns))
-    core = Inductor(f"{name}.m", inner[0].a, inner[0].b, magnetising)
-    return (IdealTransformer(name, tuple(inner)), core, *series)
+    core = () if magnetising is None else (Inductor(f"{name}.m", inner[0].a, inner[0].b, magnetising),)
+    return (IdealTransformer(name, tuple(inner)), *core, *series)

@@ -1,0 +1,304 @@
+"""The circuit file: elements between named nodes, with gates in fractions of the period (TOML)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from jump_lane.circuit import elements as parts
+from jump_lane.circuit.circuit import Circuit, validate
+from jump_lane.circuit.gates import Gates, Instant, instant
+from jump_lane.derivation import formula
+from jump_lane.errors import InputError
+from jump_lane.quantities import CURRENT, RATIO, VOLTAGE, parse
+from jump_lane.spec import Amperes, Farads, Henries, Hertz, Ohms, Ratio, Volts, explain, read_toml
+
+Nodes = Annotated[list[str], Field(min_length=2, max_length=2)]
+
+
+class _Table(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class VoltageSourceTable(_Table):
+    """An ideal DC voltage source."""
+
+    kind: Literal["voltage-source"]
+    nodes: Nodes
+    voltage: Volts
+
+    def build(self, name: str) -> tuple[parts.Element, ...]:
+        """Return the element."""
+        return (parts.VoltageSource(name, *self.nodes, self.voltage),)
+
+
+class CurrentSourceTable(_Table):
+    """An ideal DC current source; the current flows from the first node through it to the second."""
+
+    kind: Literal["current-source"]
+    nodes: Nodes
+    current: Amperes
+
+    def build(self, name: str) -> tuple[parts.Element, ...]:
+        """Return the element."""
+        return (parts.CurrentSource(name, *self.nodes, self.current),)
+
+
+class ResistorTable(_Table):
+    """A resistance."""
+
+    kind: Literal["resistor"]
+    nodes: Nodes
+    resistance: Annotated[Ohms, Field(gt=0.0)]
+
+    def build(self, name: str) -> tuple[parts.Element, ...]:
+        """Return the element."""
+        return (parts.Resistor(name, *self.nodes, self.resistance),)
+
+
+class InductorTable(_Table):
+    """An inductance with its winding resistance."""
+
+    kind: Literal["inductor"]
+    nodes: Nodes
+    inductance: Annotated[Henries, Field(gt=0.0)]
+    resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
+
+    def build(self, name: str) -> tuple[parts.Element, ...]:
+        """Return the element."""
+        return (parts.Inductor(name, *self.nodes, self.inductance, self.resistance),)
+
+
+class CapacitorTable(_Table):
+    """A capacitance with its equivalent series resistance."""
+
+    kind: Literal["capacitor"]
+    nodes: Nodes
+    capacitance: Annotated[Farads, Field(gt=0.0)]
+    resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
+
+    def build(self, name: str) -> tuple[parts.Element, ...]:
+        """Return the element."""
+        return (parts.Capacitor(name, *self.nodes, self.capacitance, self.resistance),)
+
+
+class DiodeTable(_Table):
+    """A diode; the first node is the anode."""
+
+    kind: Literal["diode"]
+    nodes: Nodes
+    forward_voltage: Annotated[Volts, Field(ge=0.0)] = 0.0
+    resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
+
+    def build(self, name: str) -> tuple[parts.Element, ...]:
+        """Return the element."""
+        return (parts.Diode(name, *self.nodes, self.forward_voltage, self.resistance),)
+
+
+class BodyTable(_Table):
+    """The diode inside a switch, conducting from its second node to its first (or the other way round)."""
+
+    forward_voltage: Annotated[Volts, Field(ge=0.0)] = 0.0
+    resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
+    forward: bool = False
+
+
+class SwitchTable(_Table):
+    """A gated switch, on in the intervals of ``gate`` (fractions of the period, or formulas of D)."""
+
+    kind: Literal["switch"]
+    nodes: Nodes
+    resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
+    gate: list[Annotated[list[str | float], Field(min_length=2, max_length=2)]]
+    body: BodyTable | None = None
+
+    def build(self, name: str) -> tuple[parts.Element, ...]:
+        """Return the element."""
+        body = None
+        if self.body is not None:
+            body = parts.BodyDiode(self.body.forward_voltage, self.body.resistance, self.body.forward)
+        return (parts.Switch(name, *self.nodes, self.resistance, body),)
+
+
+class CoupledWindingTable(_Table):
+    """One of several coupled inductors; the first node is the dotted end."""
+
+    nodes: Nodes
+    inductance: Annotated[Henries, Field(gt=0.0)]
+    resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
+
+
+class CoupledTable(_Table):
+    """Coupled inductors with one coupling factor common to all pairs."""
+
+    kind: Literal["coupled-inductors"]
+    windings: dict[str, CoupledWindingTable]
+    coupling: Annotated[float, Field(gt=-1.0, lt=1.0)]
+
+    def build(self, name: str) -> tuple[parts.Element, ...]:
+        """Return the element; its windings are called ``name.key``."""
+        each = list(self.windings.values())
+        matrix = tuple(
+            tuple((1.0 if i == j else self.coupling) * (a.inductance * b.inductance) ** 0.5 for j, b in enumerate(each))
+            for i, a in enumerate(each)
+        )
+        windings = tuple(
+            parts.Winding(f"{name}.{key}", *w.nodes, resistance=w.resistance) for key, w in self.windings.items()
+        )
+        return (parts.CoupledInductors(name, windings, matrix),)
+
+
+class TransformerWindingTable(_Table):
+    """One winding of a transformer; the first node is the dotted end."""
+
+    nodes: Nodes
+    turns: Annotated[float, Field(gt=0.0)]
+    leakage: Annotated[Henries, Field(ge=0.0)] = 0.0
+    resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
+
+
+class TransformerTable(_Table):
+    """A transformer: turns, magnetising inductance at the first winding (none: ideal), leakage by winding."""
+
+    kind: Literal["transformer"]
+    windings: dict[str, TransformerWindingTable]
+    magnetising: Annotated[Henries, Field(gt=0.0)] | None = None
+
+    @model_validator(mode="after")
+    def _several(self) -> TransformerTable:
+        if len(self.windings) < 2:
+            raise ValueError("a transformer has two windings or more")
+        return self
+
+    def build(self, name: str) -> tuple[parts.Element, ...]:
+        """Return the elements; windings are called ``name.key``, the magnetising inductance ``name.m``."""
+        windings = tuple(
+            parts.Winding(f"{name}.{key}", *w.nodes, w.turns, w.resistance) for key, w in self.windings.items()
+        )
+        leakages = tuple(w.leakage for w in self.windings.values())
+        return parts.transformer(name, windings, self.magnetising, leakages)
+
+
+ElementTable = Annotated[
+    VoltageSourceTable
+    | CurrentSourceTable
+    | ResistorTable
+    | InductorTable
+    | CapacitorTable
+    | DiodeTable
+    | SwitchTable
+    | CoupledTable
+    | TransformerTable,
+    Field(discriminator="kind"),
+]
+
+
+class HoldTable(_Table):
+    """An average that the control variable D has to hold."""
+
+    signal: str = Field(description="Which signal, such as 'load.v' or 'L.i'")
+    average: str | float = Field(description="Its average, such as '12 V'")
+
+
+class CircuitTable(_Table):
+    """A circuit file."""
+
+    title: str = ""
+    frequency: Annotated[Hertz, Field(gt=0.0)]
+    duty: Annotated[Ratio, Field(ge=0.0, le=1.0)] = 0.5
+    hold: HoldTable | None = None
+    element: dict[str, ElementTable]
+
+
+@dataclass(frozen=True)
+class Hold:
+    """Which branch voltage or current the control variable holds, and at what average [V or A]."""
+
+    branch: str
+    voltage: bool
+    average: float
+
+
+@dataclass(frozen=True)
+class CircuitFile:
+    """A circuit as read from a file, with its title and what is to be held."""
+
+    title: str
+    circuit: Circuit
+    hold: Hold | None
+
+
+def schema() -> dict[str, Any]:
+    """Return the JSON Schema of the circuit file."""
+    return CircuitTable.model_json_schema()
+
+
+def load(path: Path) -> CircuitFile:
+    """Read and validate a circuit file.
+
+    Raises
+    ------
+    InputError
+        If it cannot be read, is not TOML, or does not describe a circuit.
+    """
+    tables = read_toml(path)
+    try:
+        table = CircuitTable.model_validate(tables)
+    except ValidationError as error:
+        problems = [explain(e, CircuitTable) for e in error.errors()]
+        raise InputError("\n".join(f"{path}: {p}" for p in problems)) from None
+    try:
+        built = tuple(e for name, t in table.element.items() for e in t.build(name))
+        circuit = Circuit(built, 1.0 / table.frequency, _gates(table), table.duty)
+        validate(circuit)
+        return CircuitFile(table.title, circuit, _hold(table))
+    except InputError as error:
+        raise InputError(f"{path}: {error}") from None
+
+
+def _gates(table: CircuitTable) -> Callable[[Instant], Gates]:
+    spans = {
+        name: [(_edge(a, name), _edge(b, name)) for a, b in t.gate]
+        for name, t in table.element.items()
+        if isinstance(t, SwitchTable)
+    }
+
+    def pattern(control: Instant) -> Gates:
+        return {n: tuple((a(control), b(control)) for a, b in s) for n, s in spans.items()}
+
+    return pattern
+
+
+def _edge(text: str | float, name: str) -> Callable[[Instant], Instant]:
+    """Return an edge as a function of the control variable D."""
+    if isinstance(text, int | float):
+        return lambda _: instant(text)
+    try:
+        fixed = instant(parse(text, RATIO))
+        return lambda _: fixed
+    except InputError:
+        pass
+    expression = formula(text)
+    if expression.names != ("D",):
+        raise InputError(
+            f"element.{name}.gate: read {text!r}, expected a fraction of the period or a formula of D"
+        )
+    return lambda control: instant(expression.evaluate({"D": control}))
+
+
+def _hold(table: CircuitTable) -> Hold | None:
+    if table.hold is None:
+        return None
+    branch, _, what = table.hold.signal.rpartition(".")
+    if what not in ("v", "i"):
+        raise InputError(f"hold.signal: read {table.hold.signal!r}, expected an element followed by .v or .i")
+    try:
+        average = parse(table.hold.average, VOLTAGE if what == "v" else CURRENT)
+    except InputError as error:
+        raise InputError(f"hold.average: {error}") from None
+    return Hold(branch, what == "v", average)
+

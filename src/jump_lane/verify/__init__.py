@@ -1,0 +1,1 @@
+"""Derived against simulated against asked, corner by corner."""

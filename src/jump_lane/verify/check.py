@@ -1,0 +1,203 @@
+"""Every corner simulated with the output held, and compared with what was derived and what was asked."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED
+from jump_lane.errors import NoResultError
+from jump_lane.quantities import show, show_percent
+from jump_lane.switching import balance
+from jump_lane.switching.record import Recording, record
+from jump_lane.switching.steady import Regulation, SteadyState, steady_state
+from jump_lane.topologies.design import Design
+from jump_lane.topologies.page import Ask, Proof
+
+IDLE = 0.002
+"""An idle part of the period below this counts as none."""
+
+SLACK = 1e-6
+"""A limit exceeded by less than this part of it counts as held."""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One quantity at one corner.
+
+    Attributes
+    ----------
+    deviation
+        (simulated − derived) over the derived value, or over a tenth of its largest value where it is small.
+    agrees
+        Whether the deviation is within the proof's tolerance.
+    asked, holds, advice
+        The limit (None: nothing asked), whether the simulated value keeps it, and what to change if not.
+    """
+
+    symbol: str
+    unit: str
+    meaning: str
+    derived: float
+    simulated: float
+    deviation: float
+    tolerance: float
+    asked: float | None = None
+    holds: bool = True
+    advice: str = ""
+
+    @property
+    def agrees(self) -> bool:
+        """Whether derived and simulated value lie within the tolerance."""
+        return abs(self.deviation) <= self.tolerance
+
+
+@dataclass(frozen=True)
+class Corner:
+    """One corner of input and load.
+
+    ``failure`` says why there is no trustworthy result; all else is empty then.
+    """
+
+    index: tuple[int, int]
+    v_in: float
+    i_o: float
+    mode_derived: str
+    mode_simulated: str = ""
+    mode_holds: bool = True
+    mode_advice: str = ""
+    findings: tuple[Finding, ...] = ()
+    failure: str = ""
+
+    @property
+    def holds(self) -> bool:
+        """Whether all that was asked holds here."""
+        return not self.failure and self.mode_holds and all(f.holds for f in self.findings)
+
+
+@dataclass(frozen=True)
+class Check:
+    """All corners of a design."""
+
+    design: Design
+    corners: tuple[Corner, ...]
+
+    @property
+    def exit_status(self) -> int:
+        """Return 0 if all that was asked holds, 1 if something does not, 3 if a corner has no result."""
+        if any(c.failure for c in self.corners):
+            return 3
+        return 0 if all(c.holds for c in self.corners) else 1
+
+    def worst(self) -> Iterator[tuple[Finding, Corner]]:
+        """Yield each quantity at the corner where it is worst: broken limit, deviation, largest value."""
+        by_symbol: dict[str, list[tuple[Finding, Corner]]] = {}
+        for corner in self.corners:
+            for finding in corner.findings:
+                by_symbol.setdefault(finding.symbol, []).append((finding, corner))
+        for entries in by_symbol.values():
+            yield max(entries, key=lambda e: _severity(e[0]))
+
+
+def _severity(finding: Finding) -> tuple[bool, bool, float]:
+    size = finding.simulated if finding.asked is not None else abs(finding.deviation)
+    return (not finding.holds, not finding.agrees, size)
+
+
+def solve(design: Design, i: int, j: int) -> tuple[SteadyState, Recording]:
+    """Return steady state and recording of a corner with the average output held.
+
+    Raises
+    ------
+    NoResultError
+        If there is no such state, or its balances do not close.
+    """
+    point = design.point(i, j)
+    guess = {element: point[symbol] for element, symbol in design.page.start.items()}
+    held = Regulation("load", point["V_o"], lowest=0.0, highest=1.0)
+    state = steady_state(design.circuit(i, j), held, guess)
+    recording = record(state)
+    balance.require(recording)
+    return state, recording
+
+
+def check_corner(design: Design, i: int, j: int) -> Corner:
+    """Simulate one corner and judge it."""
+    v_in, i_o = design.inputs[i], design.loads[j]
+    derived = design.mode(i, j)
+    try:
+        _, recording = solve(design, i, j)
+    except NoResultError as error:
+        return Corner((i, j), v_in, i_o, derived, failure=str(error))
+    mode = simulated_mode(design, recording)
+    holds, advice = _judge_mode(design, mode)
+    findings = tuple(_finding(design, recording, proof, i, j) for proof in design.page.proofs)
+    return Corner((i, j), v_in, i_o, derived, mode, holds, advice, findings)
+
+
+def check(design: Design) -> Check:
+    """Simulate every corner of a design and judge it."""
+    rows, columns = design.shape
+    return Check(design, tuple(check_corner(design, i, j) for i in range(rows) for j in range(columns)))
+
+
+def simulated_mode(design: Design, recording: Recording) -> str:
+    """Return the conduction mode that a recording shows."""
+    page = design.page
+    valves = [v for name in page.idle for v in (name, f"{name}.body")]
+    idle = 1.0 - recording.fraction(*valves)
+    current = recording.measures(page.inductor)
+    if design.synchronous:
+        return REVERSED if current.minimum < -1e-6 * current.peak else CONTINUOUS
+    if idle > IDLE:
+        return DISCONTINUOUS
+    near = idle > 0.0 or current.minimum < IDLE * current.peak_to_peak
+    return BOUNDARY if near else CONTINUOUS
+
+
+def _judge_mode(design: Design, mode: str) -> tuple[bool, str]:
+    wanted = design.spec.switching.mode
+    if wanted in ("either", "boundary") or mode in (wanted, BOUNDARY):
+        return True, ""
+    if wanted == "continuous":
+        if design.synchronous:
+            return True, ""
+        return False, f"raise L to at least {show(design.sheet['L_crit'].worst, 'H')}"
+    smallest = float(design.sheet["L_full"].values.min())
+    return False, f"lower L below {show(smallest, 'H')}"
+
+
+def _finding(design: Design, recording: Recording, proof: Proof, i: int, j: int) -> Finding:
+    value = design.sheet[proof.symbol]
+    derived = value.corner(i, j)
+    simulated = float(getattr(recording.measures(proof.signal), proof.measure))
+    small = 0.1 * float(abs(value.values).max())
+    deviation = (simulated - derived) / max(abs(derived), small, 1e-12)
+    ask = next((a for a in design.page.asks if a.symbol == proof.symbol), None)
+    asked, holds, advice = _judge(design, ask, simulated, i, j)
+    return Finding(
+        proof.symbol, value.unit, value.meaning, derived, simulated, deviation, proof.tolerance,
+        asked, holds, advice,
+    )  # fmt: skip
+
+
+def _judge(design: Design, ask: Ask | None, simulated: float, i: int, j: int) -> tuple[float | None, bool, str]:
+    if ask is None:
+        return None, True, ""
+    limit = design.sheet[ask.limit].corner(i, j)
+    if simulated <= limit * (1.0 + SLACK):
+        return limit, True, ""
+    return limit, False, f"over by {show_percent(simulated / limit - 1.0)}: {_advice(design, ask, simulated, i, j)}"
+
+
+def _advice(design: Design, ask: Ask, simulated: float, i: int, j: int) -> str:
+    limit = design.sheet[ask.limit].corner(i, j)
+    fixed = design.sheet[ask.share].corner(i, j) if ask.share else 0.0
+    if fixed >= limit:
+        return f"{ask.otherwise} ({show(design.sheet['ESR_max'].worst, 'Ω')})"
+    component = design.sheet[ask.remedy]
+    needed = component.worst * (simulated - fixed) / (limit - fixed)
+    return (
+        f"raise {ask.remedy} from {show(component.worst, component.unit)} "
+        f"to at least {show(needed, component.unit)}"
+    )
