@@ -85,6 +85,7 @@ class Formula:
             self.tree = ast.parse(text, mode="eval")
         except SyntaxError as error:
             raise InputError(f"{text!r} is not a formula") from error
+        found: dict[str, None] = {}
         for node in ast.walk(self.tree):
             if not isinstance(node, _ALLOWED):
                 raise InputError(f"{text!r} is not a formula: {type(node).__name__} is not allowed")
@@ -92,12 +93,10 @@ class Formula:
                 isinstance(node.func, ast.Name) and node.func.id in FUNCTIONS
             ):
                 raise InputError(f"{text!r} calls an unknown function")
-
-    @cached_property
-    def names(self) -> tuple[str, ...]:
-        """Return the symbols in the formula, in order of appearance."""
-        found = [n.id for n in ast.walk(self.tree) if isinstance(n, ast.Name)]
-        return tuple(dict.fromkeys(n for n in found if n not in FUNCTIONS and n not in CONSTANTS))
+            if isinstance(node, ast.Name) and node.id not in FUNCTIONS and node.id not in CONSTANTS:
+                found[node.id] = None
+        self.names = tuple(found)
+        """The symbols in the formula."""
 
     @cached_property
     def _code(self) -> Any:
@@ -177,8 +176,6 @@ class Line:
     component
         Whether the value at the worst corner is a component value: one number from here on, which the user
         may replace by a chosen one.
-    remedy
-        Hint for the reader: what changes it.
     """
 
     symbol: str
@@ -216,6 +213,8 @@ class Value:
         Where it comes from: "file", "default", "derived" or "chosen".
     line
         The line that derives it; None where it is given.
+    required
+        For a component: the value its line asks for, whatever was chosen instead.
     """
 
     symbol: str
@@ -225,6 +224,7 @@ class Value:
     at: tuple[int, int]
     origin: str
     line: Line | None = None
+    required: float | None = None
 
     @property
     def worst(self) -> float:
@@ -275,9 +275,10 @@ class Sheet:
             array = self._evaluate(line, known)
         at = _worst(array, line.worst)
         if line.component:
-            value = Value(line.symbol, line.unit, line.meaning, array[at].reshape(1, 1), (0, 0), "derived", line)
+            number = float(array[at])
+            one = np.array([[number]])
+            value = Value(line.symbol, line.unit, line.meaning, one, (0, 0), "derived", line, number)
             self._values[line.symbol] = value
-            self._required = at
             return value
         self._values[line.symbol] = Value(line.symbol, line.unit, line.meaning, array, at, "derived", line)
         return self._values[line.symbol]
@@ -286,7 +287,7 @@ class Sheet:
         if isinstance(line.text, str):
             return np.broadcast_to(np.atleast_2d(line.formula("").evaluate(known)), self._fit(line, known)).copy()
         out = np.full(self.shape, np.nan)
-        for mode in np.unique(self.modes):
+        for mode in sorted(set(self.modes.flat)):
             value = np.broadcast_to(line.formula(str(mode)).evaluate(known), self.shape)
             out = np.where(self.modes == mode, value, out)
         return out
@@ -300,7 +301,7 @@ class Sheet:
         """Replace a derived component value by a chosen one."""
         old = self._values[symbol]
         self._values[symbol] = Value(
-            symbol, old.unit, old.meaning, np.array([[value]]), (0, 0), "chosen", old.line
+            symbol, old.unit, old.meaning, np.array([[value]]), (0, 0), "chosen", old.line, old.required
         )
 
     def at(self, i: int, j: int) -> dict[str, float]:
@@ -332,8 +333,6 @@ class Sheet:
 
 
 def _worst(array: Array, which: str) -> tuple[int, int]:
-    if np.all(np.isnan(array)):
-        return (0, 0)
-    flat = int(np.nanargmax(array)) if which == "max" else int(np.nanargmin(array))
-    i, j = np.unravel_index(flat, array.shape)
-    return (int(i), int(j))
+    signed = array if which == "max" else -array
+    flat = int(np.where(np.isnan(signed), -np.inf, signed).argmax())
+    return flat // array.shape[1], flat % array.shape[1]

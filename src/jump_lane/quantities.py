@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import dataclass
-
-from quantiphy import Quantity
 
 from jump_lane.errors import InputError
 
@@ -26,7 +25,7 @@ class Dimension:
 VOLTAGE = Dimension("voltage", "V", ("volt", "volts"))
 CURRENT = Dimension("current", "A", ("amp", "amps", "ampere"))
 POWER = Dimension("power", "W", ("watt", "watts"))
-RESISTANCE = Dimension("resistance", "Ω", ("Ω", "ohm", "ohms", "Ohm", "Ohms", "R"))
+RESISTANCE = Dimension("resistance", "Ω", ("\N{OHM SIGN}", "ohm", "ohms", "Ohm", "Ohms", "R"))
 INDUCTANCE = Dimension("inductance", "H", ("henry",))
 CAPACITANCE = Dimension("capacitance", "F", ("farad",))
 FREQUENCY = Dimension("frequency", "Hz", ("hz", "hertz"))
@@ -35,6 +34,16 @@ ENERGY = Dimension("energy", "J")
 CHARGE = Dimension("charge", "C", ("As",))
 ANGLE = Dimension("angle", "°", ("deg", "degrees"))
 RATIO = Dimension("ratio", "")
+
+SCALES = {
+    "f": 1e-15, "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "k": 1e3, "M": 1e6, "G": 1e9,
+}  # fmt: skip
+"""SI prefixes that are read (micro as u and as both Unicode characters)."""
+
+_QUANTITY = re.compile(r"(?P<number>[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?)\s*(?P<rest>\D*)")
+
+PREFIXES = ("f", "p", "n", "µ", "m", "", "k", "M", "G", "T")
+"""SI prefixes from 10⁻¹⁵ to 10¹²."""
 
 DIMENSIONS = (
     VOLTAGE,
@@ -65,13 +74,18 @@ def article(noun: str) -> str:
 
 
 def _split(text: str, expected: str) -> tuple[float, str]:
-    if "," in text or "_" in text:
-        raise InputError(f"{text!r} is not {expected} (write the decimal point as '.', no separators)")
-    try:
-        quantity = Quantity(text)
-    except ValueError as error:
-        raise InputError(f"{text!r} is not {expected}") from error
-    return float(quantity), str(quantity.units)
+    """Return number (prefix applied) and unit of a quantity as typed."""
+    match = _QUANTITY.fullmatch(text)
+    if match is None:
+        hint = " (write the decimal point as '.', no separators)" if "," in text or "_" in text else ""
+        raise InputError(f"{text!r} is not {expected}{hint}")
+    number, rest = float(match["number"]), match["rest"]
+    if rest in SCALES:
+        return number * SCALES[rest], ""
+    unit = rest[1:].lstrip()
+    if dimension_of(rest) is None and rest[:1] in SCALES and dimension_of(unit) is not None:
+        return number * SCALES[rest[:1]], unit
+    return number, rest
 
 
 def parse(text: str | float, dimension: Dimension) -> float:
@@ -141,10 +155,13 @@ def show(value: float, unit: str = "") -> str:
         return "∞" if value > 0 else "−∞"
     if unit in ("", "°", "%"):
         return _plain(value) + (f" {unit}" if unit == "%" else unit)
-    text = Quantity(value, unit).render(prec=3, strip_zeros=False)
     if value == 0.0:
-        text = f"0 {unit}"
-    return str(text).replace(" u" + unit, " µ" + unit)
+        return f"0 {unit}"
+    mantissa, exponent = f"{value:.3e}".split("e")
+    power = int(exponent)
+    prefix = min(max(power // 3, -5), 4)
+    digits = min(max(3 - (power - 3 * prefix), 0), 6)
+    return f"{float(mantissa) * 10.0 ** (power - 3 * prefix):.{digits}f} {PREFIXES[prefix + 5]}{unit}"
 
 
 def _plain(value: float) -> str:

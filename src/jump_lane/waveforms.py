@@ -10,6 +10,10 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 
 
+NOISE = 1e-8
+"""Values below this part of a signal's peak are shown as zero; the simulator resolves about 1e-9."""
+
+
 @dataclass(frozen=True)
 class Measures:
     """What is read off a periodic signal: average, rms (DC included) and extremes, in the signal's unit."""

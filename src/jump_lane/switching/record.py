@@ -233,13 +233,25 @@ class Recording:
         for start, span, c in zip(
             self.trace.ticks, self.trace.durations, self.trace.configurations, strict=True
         ):
-            if span == 0:
-                continue
             closed = conducting(self.engine.configurations[int(c)].combo, self.network)
             names = tuple(v.name for v, on in zip(self.network.valves, closed, strict=True) if on)
             begin = float(start * self.engine.tick)
             out.append(Stretch(begin, begin + float(span * self.engine.tick), names))
         return out
+
+    def ends(self, stretch: int, name: str) -> tuple[float, float]:
+        """Return a signal just after the start and just before the end of a stretch."""
+        c = int(self.trace.configurations[stretch])
+        row = self._rows[c][self.index(name)]
+        states = self._grids[stretch][1]
+        return float(row @ states[0]), float(row @ states[-1])
+
+    def stretch_average(self, stretch: int, name: str) -> float:
+        """Return the average of a signal over a stretch."""
+        c = int(self.trace.configurations[stretch])
+        row = self._rows[c][self.index(name)]
+        length = float(self.trace.durations[stretch] * self.engine.tick)
+        return float(row @ self._moments[stretch][:, -1]) / length
 
     def fraction(self, *valves: str, every: bool = False) -> float:
         """Return the part of the period in which any (or every one) of `valves` conducts."""

@@ -157,6 +157,6 @@ PAGE = Page(
         ("device currents", ("S1.i", "D1.i")),
         ("switch node", ("@sw",)),
         ("output ripple", ("load.v~",)),
-        ("output", ("load.v",)),
+        ("output level", ("load.v=",)),
     ),
 )

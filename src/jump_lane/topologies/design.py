@@ -40,6 +40,11 @@ class Design:
         """Whether rectifiers are switches."""
         return self.spec.switching.rectifier == "synchronous"
 
+    @property
+    def inductors(self) -> tuple[str, ...]:
+        """Names of the inductors."""
+        return tuple(role.name for role in self.page.roles if role.kind == "inductor")
+
     def point(self, i: int, j: int) -> Point:
         """Return the operating point at input corner i and load corner j."""
         return Point(self.sheet.at(i, j), self.synchronous)
@@ -54,6 +59,17 @@ class Design:
         if abs(ratio - 1.0) <= NEAR_BOUNDARY:
             return BOUNDARY
         return str(self.sheet.modes[i, j])
+
+    def components(self) -> dict[str, float]:
+        """Return the component values in use, derived or chosen."""
+        return {v.symbol: v.worst for v in self.sheet if v.line is not None and v.line.component}
+
+    def at(self, v_in: float | None = None, i_o: float | None = None) -> Design:
+        """Return the same converter at one operating point (default: nominal input, full load)."""
+        voltage = self.spec.input.voltage
+        nominal = voltage.max if voltage.nominal is None else voltage.nominal
+        point = (nominal if v_in is None else v_in, max(self.loads) if i_o is None else i_o)
+        return _derive(self.spec, self.page, (point[0],), (point[1],), self.components())
 
     def corner_name(self, at: tuple[int, int]) -> str:
         """Return a corner as text."""
@@ -70,12 +86,16 @@ def derive(spec: Spec) -> Design:
         If the topology, a chosen value or a part is not known to the page, or no value fulfils what is asked.
     """
     page = find_page(spec.topology)
-    output = spec.output[0]
-    inputs, loads = spec.input.voltage.corners(), output.current.corners()
+    inputs, loads = spec.input.voltage.corners(), spec.output[0].current.corners()
+    return _derive(spec, page, inputs, loads, _chosen(spec, page))
+
+
+def _derive(
+    spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float]
+) -> Design:
     sheet = Sheet((len(inputs), len(loads)))
-    _give_asked(sheet, spec, output, inputs, loads)
+    _give_asked(sheet, spec, spec.output[0], inputs, loads)
     _give_parts(sheet, spec, page)
-    chosen = _chosen(spec, page)
     _give_ripple(sheet, spec, page)
     for entry in page.sizing:
         _enter(sheet, entry, spec, chosen)
@@ -96,12 +116,13 @@ def _give_asked(
     sheet.give("V_in", np.array(inputs)[:, None], "V", "input voltage")
     sheet.give("V_o", output.voltage, "V", "output voltage")
     sheet.give("I_o", np.array(loads)[None, :], "A", "load current")
-    sheet.give("I_max", max(loads), "A", "load current at full load")
+    sheet.give("I_max", output.current.max, "A", "load current at full load")
     sheet.give("f_s", s.frequency, "Hz", "switching frequency")
     sheet.give("t_d", s.dead_time, "s", "dead time", "file" if s.dead_time else "default")
     sheet.give("dV_ask", output.voltage_ripple.of(output.voltage), "V", "output ripple asked, peak to peak")
     given = "file" if "voltage_ripple" in spec.input.model_fields_set else "default"
-    sheet.give("dV_iask", spec.input.voltage_ripple.of(inputs[0]), "V", "input ripple asked, peak to peak", given)
+    lowest = spec.input.voltage.min
+    sheet.give("dV_iask", spec.input.voltage_ripple.of(lowest), "V", "input ripple asked, peak to peak", given)
     for symbol, value, name, meaning in (
         ("m_L", m.inductance, "inductance", "margin on inductance"),
         ("m_C", m.capacitance, "capacitance", "margin on capacitance"),

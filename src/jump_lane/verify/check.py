@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED
 from jump_lane.errors import NoResultError
 from jump_lane.quantities import show, show_percent
-from jump_lane.switching import balance
-from jump_lane.switching.record import Recording, record
-from jump_lane.switching.steady import Regulation, SteadyState, steady_state
+from jump_lane.switching.record import Recording
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Ask, Proof
+from jump_lane.verify.operating import solve
+from jump_lane.waveforms import NOISE
 
 IDLE = 0.002
 """An idle part of the period below this counts as none."""
@@ -89,36 +89,17 @@ class Check:
             return 3
         return 0 if all(c.holds for c in self.corners) else 1
 
-    def worst(self) -> Iterator[tuple[Finding, Corner]]:
-        """Yield each quantity at the corner where it is worst: broken limit, deviation, largest value."""
+    def worst(self) -> Iterator[tuple[Finding, Corner, float]]:
+        """Yield each quantity where it is worst (a broken limit first), and its largest deviation anywhere."""
         by_symbol: dict[str, list[tuple[Finding, Corner]]] = {}
         for corner in self.corners:
             for finding in corner.findings:
                 by_symbol.setdefault(finding.symbol, []).append((finding, corner))
-        for entries in by_symbol.values():
-            yield max(entries, key=lambda e: _severity(e[0]))
-
-
-def _severity(finding: Finding) -> tuple[bool, bool, float]:
-    size = finding.simulated if finding.asked is not None else abs(finding.deviation)
-    return (not finding.holds, not finding.agrees, size)
-
-
-def solve(design: Design, i: int, j: int) -> tuple[SteadyState, Recording]:
-    """Return steady state and recording of a corner with the average output held.
-
-    Raises
-    ------
-    NoResultError
-        If there is no such state, or its balances do not close.
-    """
-    point = design.point(i, j)
-    guess = {element: point[symbol] for element, symbol in design.page.start.items()}
-    held = Regulation("load", point["V_o"], lowest=0.0, highest=1.0)
-    state = steady_state(design.circuit(i, j), held, guess)
-    recording = record(state)
-    balance.require(recording)
-    return state, recording
+        for symbol, entries in by_symbol.items():
+            line = self.design.sheet[symbol].line
+            sign = -1.0 if line is not None and line.worst == "min" else 1.0
+            finding, corner = max(entries, key=lambda e: (not e[0].holds, sign * e[0].simulated))
+            yield finding, corner, max((e[0].deviation for e in entries), key=abs)
 
 
 def check_corner(design: Design, i: int, j: int) -> Corner:
@@ -172,6 +153,7 @@ def _finding(design: Design, recording: Recording, proof: Proof, i: int, j: int)
     derived = value.corner(i, j)
     simulated = float(getattr(recording.measures(proof.signal), proof.measure))
     small = 0.1 * float(abs(value.values).max())
+    simulated = 0.0 if abs(simulated) < NOISE * small else simulated
     deviation = (simulated - derived) / max(abs(derived), small, 1e-12)
     ask = next((a for a in design.page.asks if a.symbol == proof.symbol), None)
     asked, holds, advice = _judge(design, ask, simulated, i, j)

@@ -1,0 +1,68 @@
+"""The whole chain on the shipped example."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jump_lane.cli.options import Overwrite, announce_compilation
+
+
+
+def register(app: typer.Typer) -> None:
+    """Add the commands of this module."""
+    app.command()(demo)
+
+
+def demo(
+    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="Where the files go.")] = Path("skerry-demo"),
+    overwrite: Overwrite = False,
+) -> None:
+    """Derive, check and draw the instrument rail of the Skerry buoy into a folder."""
+    from jump_lane.cli import design, waves
+    from jump_lane.errors import InputError
+    from jump_lane.files import require_free, write_whole
+    from jump_lane.study.template import example
+
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise InputError(f"{folder}: {error.strerror or error}") from None
+    file = folder / "instrument-rail.toml"
+    outputs = {n: folder / n for n in ("derivation.txt", "verdicts.txt", "waveforms.png", "waveforms.csv")}
+    for path in (file, *outputs.values()):
+        require_free(path, overwrite)
+    announce_compilation()
+    write_whole(file, example("buck"), overwrite)
+    write_whole(outputs["derivation.txt"], _printed(lambda: design.derive(file, formulas=True)), overwrite)
+    verdicts = _printed(lambda: design.check(file))
+    write_whole(outputs["verdicts.txt"], verdicts, overwrite)
+    _printed(
+        lambda: waves.waves(
+            file, figure=outputs["waveforms.png"], csv=outputs["waveforms.csv"], overwrite=overwrite
+        )
+    )
+    print(verdicts)
+    for name, what in (
+        (file.name, "the converter file: what is asked, and the chosen parts"),
+        ("derivation.txt", "every value with formula, numbers and source"),
+        ("verdicts.txt", "the table above"),
+        ("waveforms.png", "the waveforms at nominal input and full load"),
+        ("waveforms.csv", "their samples"),
+    ):
+        print(f"  {name:22s} {what}")
+    print(f"written to {folder.resolve()}")
+
+
+def _printed(command: object) -> str:
+    out = io.StringIO()
+    with contextlib.redirect_stdout(out):
+        command()  # type: ignore[operator]
+    return out.getvalue()
+
+
+

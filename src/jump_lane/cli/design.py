@@ -1,0 +1,117 @@
+"""Commands from the file to the verdict: topologies, new, derive, check, schema."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jump_lane.cli.options import AsJson, ConverterFile, Overwrite, announce_compilation, load_design
+from jump_lane.cli.render import note, show
+
+
+def register(app: typer.Typer) -> None:
+    """Add the commands of this module."""
+    app.command()(topologies)
+    app.command()(new)
+    app.command()(derive)
+    app.command()(check)
+    app.command()(schema)
+
+
+def topologies(json: AsJson = False) -> None:
+    """List the topologies: what each is good for, its conversion range, isolated or not."""
+    from jump_lane.report.design import topologies_view
+    from jump_lane.topologies import pages
+
+    show(topologies_view(pages()), json)
+
+
+def new(
+    topology: Annotated[str, typer.Argument(metavar="TOPOLOGY", help="A name from `jumplane topologies`.")],
+    file: Annotated[Path, typer.Argument(metavar="FILE", help="The converter file to write.")],
+    title: Annotated[str | None, typer.Option(help="What the converter is for.")] = None,
+    input_min: Annotated[str | None, typer.Option(metavar="V", help="Lowest input voltage.")] = None,
+    input_nominal: Annotated[str | None, typer.Option(metavar="V", help="Nominal input voltage.")] = None,
+    input_max: Annotated[str | None, typer.Option(metavar="V", help="Highest input voltage.")] = None,
+    output_voltage: Annotated[str | None, typer.Option(metavar="V", help="Output voltage.")] = None,
+    load_min: Annotated[str | None, typer.Option(metavar="A", help="Smallest load current.")] = None,
+    load_nominal: Annotated[str | None, typer.Option(metavar="A", help="Nominal load current.")] = None,
+    load_max: Annotated[str | None, typer.Option(metavar="A", help="Full load current.")] = None,
+    voltage_ripple: Annotated[
+        str | None, typer.Option(metavar="V|%", help="Largest output ripple, peak to peak.")
+    ] = None,
+    frequency: Annotated[str | None, typer.Option(metavar="Hz", help="Switching frequency.")] = None,
+    current_ripple: Annotated[
+        str | None, typer.Option(metavar="A|%", help="Largest inductor ripple, peak to peak.")
+    ] = None,
+    mode: Annotated[
+        str | None, typer.Option(help="Conduction: continuous, boundary, discontinuous or either.")
+    ] = None,
+    rectifier: Annotated[str | None, typer.Option(help="diode or synchronous.")] = None,
+    overwrite: Overwrite = False,
+) -> None:
+    """Write a commented converter file; without options it is an example that runs as it is."""
+    from jump_lane.study.template import fill
+    from jump_lane.files import write_whole
+
+    values = {
+        "title": title,
+        "input.voltage.min": input_min,
+        "input.voltage.nominal": input_nominal,
+        "input.voltage.max": input_max,
+        "output.voltage": output_voltage,
+        "output.current.min": load_min,
+        "output.current.nominal": load_nominal,
+        "output.current.max": load_max,
+        "output.voltage_ripple": voltage_ripple,
+        "switching.frequency": frequency,
+        "switching.current_ripple": current_ripple,
+        "switching.mode": mode,
+        "switching.rectifier": rectifier,
+    }
+    write_whole(file, fill(topology, {k: v for k, v in values.items() if v is not None}), overwrite)
+    note(f"wrote {file}")
+
+
+def derive(
+    file: ConverterFile,
+    formulas: Annotated[
+        bool, typer.Option("--formulas", help="Show formula, numbers and source of every value.")
+    ] = False,
+    json: AsJson = False,
+) -> None:
+    """Derive every value and stress at its worst corner of input and load."""
+    from jump_lane.report.design import derivation_view
+
+    show(derivation_view(load_design(file), formulas), json)
+
+
+def check(
+    file: ConverterFile,
+    every: Annotated[bool, typer.Option("--all", help="Show all quantities at every corner.")] = False,
+    json: AsJson = False,
+) -> None:
+    """Simulate every corner with the output held: asked, derived, simulated, verdict.
+
+    The exit status is 1 if something that was asked is not met, 3 if a corner has no trustworthy result.
+    """
+    design = load_design(file)
+    announce_compilation()
+    from jump_lane.report.check import check_view
+    from jump_lane.verify.check import check as run
+
+    show(check_view(run(design), every), json)
+
+
+def schema(
+    circuit: Annotated[bool, typer.Option("--circuit", help="That of the circuit file instead.")] = False,
+) -> None:
+    """Print the JSON Schema of the converter file, for editors that complete and check it."""
+    import json
+
+    from jump_lane import spec
+    from jump_lane.circuit import file
+
+    print(json.dumps(file.schema() if circuit else spec.schema(), indent=2, ensure_ascii=False))

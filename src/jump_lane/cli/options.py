@@ -1,0 +1,58 @@
+"""Options that several commands share, each declared once."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+if TYPE_CHECKING:
+    from jump_lane.quantities import Dimension
+    from jump_lane.topologies.design import Design
+
+ConverterFile = Annotated[Path, typer.Argument(metavar="FILE", help="A converter file.", show_default=False)]
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
+Overwrite = Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")]
+InputVoltage = Annotated[
+    str | None,
+    typer.Option("--input-voltage", metavar="V", help="Operating point: input voltage [default: nominal]."),
+]
+Load = Annotated[
+    str | None, typer.Option("--load", metavar="A", help="Operating point: load current [default: full load].")
+]
+
+
+def quantity(text: str | None, dimension: Dimension, option: str) -> float | None:
+    """Read an option's quantity, naming the option in any complaint."""
+    from jump_lane.errors import InputError
+    from jump_lane.quantities import parse
+
+    if text is None:
+        return None
+    try:
+        return parse(text, dimension)
+    except InputError as error:
+        raise InputError(f"{option}: {error}") from None
+
+
+def load_design(path: Path) -> Design:
+    """Read a converter file and derive the converter, naming the file in any complaint."""
+    from jump_lane.errors import InputError
+    from jump_lane.spec import load
+    from jump_lane.topologies.design import derive
+
+    spec = load(path)
+    try:
+        return derive(spec)
+    except InputError as error:
+        raise InputError(f"{path}: {error}") from None
+
+
+def announce_compilation() -> None:
+    """Say so on standard error when the simulator has to be compiled first."""
+    from jump_lane.cli.render import note
+    from jump_lane.switching.compiled import is_compiled
+
+    if not is_compiled():
+        note("compiling the simulator, once for this installation (about half a minute) …")

@@ -1,0 +1,1 @@
+"""Results as tables, figures and files for others to read."""

@@ -1,0 +1,136 @@
+"""Tables of a check: asked, derived, simulated, verdict."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from jump_lane.derivation import pretty
+from jump_lane.quantities import show, show_percent
+from jump_lane.report.table import Table, View
+from jump_lane.verify.check import Check, Corner, Finding
+
+
+def check_view(check: Check, every: bool) -> View:
+    """Show asked, derived and simulated values with a verdict each."""
+    tables = [_corner_table(check)]
+    if every:
+        tables += [_finding_table(c) for c in check.corners if not c.failure]
+    else:
+        tables.append(_worst_table(check))
+    broken = sum(not c.holds for c in check.corners)
+    apart = sum(not f.agrees for c in check.corners for f in c.findings)
+    outcome = f"at {broken} something is not met" if broken else "all that is asked holds"
+    notes = [f"{len(check.corners)} corners simulated with the output held: {outcome}"]
+    if apart:
+        notes.append(f"{apart} values lie further from their derivation than their tolerance")
+    return View("check", _check_data(check), tuple(tables), tuple(notes), check.exit_status)
+
+
+def _corner_table(check: Check) -> Table:
+    rows, marks = [], []
+    for c in check.corners:
+        head = (show(c.v_in, "V"), show(c.i_o, "A"), c.mode_derived)
+        if c.failure:
+            rows.append((*head, "no result", "", "", "", c.failure))
+        else:
+            found = {f.symbol: f for f in c.findings}
+            control = found[check.design.page.control]
+            worst = max(c.findings, key=lambda f: abs(f.deviation))
+            rows.append(
+                (
+                    *head,
+                    c.mode_simulated,
+                    show(control.derived),
+                    show(control.simulated),
+                    f"{pretty(worst.symbol)} {100 * worst.deviation:+.2f} %",
+                    "; ".join(_complaints(c)) or "holds",
+                )
+            )
+        marks.append("good" if c.holds else "bad")
+    d = pretty(check.design.page.control)
+    columns = (
+        "input>", "load>", "mode derived", "simulated", f"{d} derived>", f"{d} simulated>",
+        "largest deviation>", "verdict",
+    )  # fmt: skip
+    return Table("Corners", columns, tuple(rows), tuple(marks))
+
+
+def _complaints(corner: Corner) -> list[str]:
+    out = [] if corner.mode_holds else [f"mode: {corner.mode_advice}"]
+    return out + [f"{pretty(f.symbol)} {f.advice}" for f in corner.findings if not f.holds]
+
+
+def _worst_table(check: Check) -> Table:
+    rows, marks = [], []
+    for finding, corner, deviation in check.worst():
+        at = f"{show(corner.v_in, 'V')}, {show(corner.i_o, 'A')}"
+        rows.append(_finding_row(finding, deviation, at))
+        marks.append(_mark(finding))
+    columns = ("symbol", "meaning", "asked>", "derived>", "simulated>", "at>", "deviation>", "verdict")
+    title = "Worst corner of each quantity; the deviation is the largest over all corners"
+    return Table(title, columns, tuple(rows), tuple(marks))
+
+
+def _finding_table(corner: Corner) -> Table:
+    rows = tuple(_finding_row(f, f.deviation, "") for f in corner.findings)
+    columns = ("symbol", "meaning", "asked>", "derived>", "simulated>", "", "deviation>", "verdict")
+    title = f"{show(corner.v_in, 'V')}, {show(corner.i_o, 'A')}: {corner.mode_simulated}"
+    return Table(title, columns, rows, tuple(_mark(f) for f in corner.findings))
+
+
+def _mark(finding: Finding) -> str:
+    if not finding.holds:
+        return "bad"
+    return "good" if finding.asked is not None else ""
+
+
+def _finding_row(f: Finding, deviation: float, at: str) -> tuple[str, ...]:
+    asked = "" if f.asked is None else f"≤ {show(f.asked, f.unit)}"
+    if not f.holds:
+        verdict = f.advice
+    elif abs(deviation) > f.tolerance:
+        verdict = f"differs by more than {show_percent(f.tolerance)}"
+    else:
+        verdict = "holds" if f.asked is not None else "agrees"
+    return (
+        pretty(f.symbol),
+        f.meaning,
+        asked,
+        show(f.derived, f.unit),
+        show(f.simulated, f.unit),
+        at,
+        f"{100 * deviation:+.3f} %",
+        verdict,
+    )
+
+
+def _check_data(check: Check) -> dict[str, Any]:
+    return {
+        "title": check.design.spec.title,
+        "topology": check.design.page.name,
+        "holds": check.exit_status == 0,
+        "corners": [
+            {
+                "V_in": c.v_in,
+                "I_o": c.i_o,
+                "mode": {"derived": c.mode_derived, "simulated": c.mode_simulated, "holds": c.mode_holds},
+                "failure": c.failure or None,
+                "holds": c.holds,
+                "findings": [
+                    {
+                        "symbol": f.symbol,
+                        "unit": f.unit,
+                        "asked": f.asked,
+                        "derived": f.derived,
+                        "simulated": f.simulated,
+                        "deviation": f.deviation,
+                        "agrees": f.agrees,
+                        "holds": f.holds,
+                        "advice": f.advice,
+                    }
+                    for f in c.findings
+                ],
+            }
+            for c in check.corners
+        ],
+    }

@@ -1,0 +1,96 @@
+"""What the steady state of a hand-written circuit shows."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from jump_lane.circuit.elements import Diode, Switch
+from jump_lane.errors import InputError, nearest
+from jump_lane.quantities import show, show_percent
+from jump_lane.report.table import Table, View, to_csv
+from jump_lane.report.waves import interval_table, measures_data, measures_table
+from jump_lane.switching.balance import Balance
+from jump_lane.switching.record import Recording
+
+
+def select(recording: Recording, elements: list[str]) -> list[str]:
+    """Return the branches to show: those named (an element with windings stands for all), or all.
+
+    Raises
+    ------
+    InputError
+        If there is no such element.
+    """
+    branches = [b for b in recording.network.branches if not b.endswith(".body")]
+    if not elements:
+        return branches
+    out = []
+    for name in elements:
+        found = [b for b in branches if b == name or b.startswith(f"{name}.")]
+        if not found:
+            raise InputError(f"no element {name!r}; {nearest(name, branches)}")
+        out += found
+    return out
+
+
+def circuit_view(title: str, recording: Recording, closes: Balance, control: float | None, names: list[str]) -> View:
+    """Show measures of elements, conduction and blocking of valves, powers, intervals, balances."""
+    signals = [f"{b}.{q}" for b in names for q in ("v", "i")]
+    found = {s: recording.measures(s) for s in signals}
+    valves = [b for b in names if b in _valves(recording)]
+    tables = [measures_table(title, found)]
+    if valves:
+        tables.append(_valve_table(recording, valves))
+    tables.append(_power_table(recording, names))
+    tables.append(interval_table(recording, ()))
+    data: dict[str, Any] = {
+        "title": title,
+        "period": recording.period,
+        "control": control,
+        "measures": measures_data(found),
+        "power": {b: recording.power(b) for b in names},
+        "conduction": {
+            v: {"fraction": recording.fraction(v, f"{v}.body"), "blocking": recording.blocking(v)} for v in valves
+        },
+        "balance": {"energy": closes.energy, "charge": closes.charge, "volt_seconds": closes.volt_seconds},
+        "stretches": [
+            {"from": s.start, "to": s.end, "conducting": list(s.conducting)} for s in recording.stretches
+        ],
+    }
+    notes = [
+        f"balances: energy {closes.energy:.1e}, charge {closes.charge:.1e}, volt-seconds {closes.volt_seconds:.1e}"
+    ]
+    if closes.impulses:
+        notes.append("states jump in the period: impulses carry charge or flux, and dissipate energy")
+    if control is not None:
+        notes.append(f"held with D = {show(control)}")
+    return View("circuit", data, tuple(tables), tuple(notes))
+
+
+def _valves(recording: Recording) -> set[str]:
+    return {e.name for e in recording.engine.circuit.elements if isinstance(e, Switch | Diode)}
+
+
+def _valve_table(recording: Recording, valves: list[str]) -> Table:
+    rows = tuple(
+        (v, show_percent(recording.fraction(v, f"{v}.body")), show(recording.blocking(v), "V")) for v in valves
+    )
+    return Table("Valves", ("valve", "conducts>", "blocks>"), rows)
+
+
+def _power_table(recording: Recording, names: list[str]) -> Table:
+    powers = {b: recording.power(b) for b in names}
+    largest = max((abs(p) for p in powers.values()), default=0.0)
+    rows = tuple((b, show(p if abs(p) > 1e-9 * largest else 0.0, "W")) for b, p in powers.items())
+    return Table("Average power taken", ("element", "power>"), rows)
+
+
+def circuit_csv(recording: Recording, names: list[str]) -> str:
+    """Return the measures as CSV, one row for each signal."""
+    rows: list[tuple[Any, ...]] = []
+    for b in names:
+        for q in ("v", "i"):
+            m = recording.measures(f"{b}.{q}")
+            row = (m.average, m.rms, m.minimum, m.maximum, m.peak_to_peak)
+            rows.append((f"{b}.{q}", "V" if q == "v" else "A", *(f"{x:.12g}" for x in row)))
+    return to_csv(("signal", "unit", "average", "rms", "minimum", "maximum", "peak to peak"), rows)

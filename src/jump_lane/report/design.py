@@ -1,0 +1,139 @@
+"""Tables of topologies and derivations."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jump_lane.derivation import Sheet, Value, pretty
+from jump_lane.quantities import show
+from jump_lane.report.table import Table, View
+from jump_lane.topologies.design import Design
+from jump_lane.topologies.page import Page
+
+
+def topologies_view(pages: list[Page]) -> View:
+    """List the topologies."""
+    rows = tuple(
+        (p.name, p.title, p.conversion, "yes" if p.isolated else "no", p.good_for) for p in pages
+    )
+    data = {
+        "topologies": [
+            {
+                "name": p.name,
+                "title": p.title,
+                "conversion": p.conversion,
+                "isolated": p.isolated,
+                "good_for": p.good_for,
+            }
+            for p in pages
+        ]
+    }
+    columns = ("topology", "what it is", "conversion range", "isolated", "good for")
+    return View("topologies", data, (Table("Topologies", columns, rows),))
+
+
+def derivation_view(design: Design, formulas: bool) -> View:
+    """Show every value of a derivation, with formula, numbers and source on request."""
+    sheet = design.sheet
+    asked = [v for v in sheet if v.line is None and v.origin != "default"]
+    assumed = [v for v in sheet if v.line is None and v.origin == "default"]
+    components = [v for v in sheet if v.line is not None and v.line.component]
+    derived = [v for v in sheet if v.line is not None and not v.line.component]
+    tables = [
+        _given_table("Asked and given", asked),
+        _component_table(design, components),
+        _mode_table(design),
+        _value_table(design, derived),
+    ]
+    if formulas:
+        tables.append(_formula_table(sheet, [v for v in sheet if v.line is not None]))
+    notes = (
+        f"{design.page.title}; worst case over {len(design.inputs)} input voltages × {len(design.loads)} loads",
+        "Assumed: " + ", ".join(f"{pretty(v.symbol)} = {show(v.worst, v.unit)}" for v in assumed),
+    )
+    return View("derive", _derivation_data(design), tuple(tables), notes)
+
+
+def _given_table(title: str, values: list[Value]) -> Table:
+    rows = tuple((pretty(v.symbol), v.meaning, _range(v)) for v in values)
+    return Table(title, ("symbol", "meaning", "value>"), rows)
+
+
+def _range(value: Value) -> str:
+    if value.constant:
+        return show(value.worst, value.unit)
+    low, high = float(np.nanmin(value.values)), float(np.nanmax(value.values))
+    return f"{show(low, value.unit)} … {show(high, value.unit)}"
+
+
+def _component_table(design: Design, values: list[Value]) -> Table:
+    rows = []
+    for v in values:
+        wanted = v.required if v.required is not None else v.worst
+        use = show(v.worst, v.unit)
+        rows.append((pretty(v.symbol), v.meaning, show(wanted, v.unit), use, v.origin))
+    columns = ("symbol", "meaning", "derived>", "in use>", "origin")
+    return Table("Components", columns, tuple(rows))
+
+
+def _mode_table(design: Design) -> Table:
+    heads = tuple(f"{show(load, 'A')}" for load in design.loads)
+    rows = tuple(
+        (show(v, "V"), *(design.mode(i, j) for j in range(len(design.loads)))) for i, v in enumerate(design.inputs)
+    )
+    return Table("Conduction mode by input voltage and load", ("input", *heads), rows)
+
+
+def _value_table(design: Design, values: list[Value]) -> Table:
+    rows = tuple(
+        (
+            pretty(v.symbol),
+            v.meaning,
+            show(v.worst, v.unit),
+            "" if v.constant else _range(v),
+            "" if v.constant else design.corner_name(v.at),
+        )
+        for v in values
+    )
+    return Table("Derived", ("symbol", "meaning", "worst case>", "range over the corners>", "worst at>"), rows)
+
+
+def _formula_table(sheet: Sheet, values: list[Value]) -> Table:
+    rows = []
+    for v in values:
+        text, numbers = sheet.written(v)
+        result = show(v.required if v.required is not None else v.worst, v.unit)
+        rows.append((f"{pretty(v.symbol)} = {text}\n  = {numbers}\n  = {result}", v.line.source if v.line else ""))
+    return Table("Formulas, each with the numbers of its worst corner", ("formula", "source"), tuple(rows))
+
+
+def _derivation_data(design: Design) -> dict[str, Any]:
+    values = []
+    for v in design.sheet:
+        text, numbers = design.sheet.written(v)
+        entry: dict[str, Any] = {
+            "symbol": v.symbol,
+            "meaning": v.meaning,
+            "unit": v.unit,
+            "value": v.worst,
+            "origin": v.origin,
+            "values": v.values.tolist(),
+        }
+        if v.line is not None:
+            entry |= {"formula": text, "substituted": numbers, "source": v.line.source}
+            entry |= {"worst_at": {"V_in": design.inputs[min(v.at[0], len(design.inputs) - 1)],
+                                   "I_o": design.loads[min(v.at[1], len(design.loads) - 1)]}}  # fmt: skip
+        if v.required is not None:
+            entry["derived"] = v.required
+        values.append(entry)
+    modes = [[design.mode(i, j) for j in range(len(design.loads))] for i in range(len(design.inputs))]
+    return {
+        "title": design.spec.title,
+        "topology": design.page.name,
+        "inputs": list(design.inputs),
+        "loads": list(design.loads),
+        "modes": modes,
+        "values": values,
+    }

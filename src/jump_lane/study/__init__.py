@@ -1,0 +1,1 @@
+"""What is done with a design as a whole: templates, corners, sweeps."""

@@ -1,0 +1,39 @@
+"""Settling from a starting state, period by period, as the circuit itself would."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jump_lane.circuit.circuit import Circuit, validate
+from jump_lane.switching.engine import Engine
+from jump_lane.switching.record import Recording
+
+
+def settle(circuit: Circuit, periods: int) -> tuple[Recording, float]:
+    """Run a circuit from all-zero states at its value of the control variable.
+
+    Parameters
+    ----------
+    periods
+        How many periods, 1 or more.
+
+    Returns
+    -------
+    tuple of Recording and float
+        The last period, and how far its states still move, relative to their size (energy norm) [1].
+
+    Raises
+    ------
+    InputError, NoResultError
+        As for the steady state.
+    """
+    validate(circuit)
+    engine = Engine(circuit)
+    z, combo = engine.start(), 0
+    if periods > 1:
+        ends, combo = engine.settle(z, combo, circuit.control, periods - 1)
+        z = ends[-1]
+    run = engine.run(z, combo, circuit.control, tangents=False)
+    n = engine.n
+    size = max(float(np.linalg.norm(run.end[:n])), 1e-300)
+    return Recording(engine, run.trace), float(np.linalg.norm(run.end[:n] - z[:n])) / size
