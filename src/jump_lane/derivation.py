@@ -285,7 +285,9 @@ class Sheet:
 
     def _evaluate(self, line: Line, known: Mapping[str, Array]) -> Array:
         if isinstance(line.text, str):
-            return np.broadcast_to(np.atleast_2d(line.formula("").evaluate(known)), self._fit(line, known)).copy()
+            return np.broadcast_to(
+                np.atleast_2d(line.formula("").evaluate(known)), self._fit(line, known)
+            ).copy()
         out = np.full(self.shape, np.nan)
         for mode in sorted(set(self.modes.flat)):
             value = np.broadcast_to(line.formula(str(mode)).evaluate(known), self.shape)

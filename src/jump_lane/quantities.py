@@ -35,12 +35,10 @@ CHARGE = Dimension("charge", "C", ("As",))
 ANGLE = Dimension("angle", "°", ("deg", "degrees"))
 RATIO = Dimension("ratio", "")
 
-SCALES = {
-    "f": 1e-15, "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "k": 1e3, "M": 1e6, "G": 1e9,
-}  # fmt: skip
+EXPONENTS = {"f": -15, "p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "k": 3, "M": 6, "G": 9}
 """SI prefixes that are read (micro as u and as both Unicode characters)."""
 
-_QUANTITY = re.compile(r"(?P<number>[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?)\s*(?P<rest>\D*)")
+_QUANTITY = re.compile(r"(?P<digits>[+-]?(\d+\.?\d*|\.\d+))([eE](?P<power>[+-]?\d+))?\s*(?P<rest>\D*)")
 
 PREFIXES = ("f", "p", "n", "µ", "m", "", "k", "M", "G", "T")
 """SI prefixes from 10⁻¹⁵ to 10¹²."""
@@ -79,13 +77,12 @@ def _split(text: str, expected: str) -> tuple[float, str]:
     if match is None:
         hint = " (write the decimal point as '.', no separators)" if "," in text or "_" in text else ""
         raise InputError(f"{text!r} is not {expected}{hint}")
-    number, rest = float(match["number"]), match["rest"]
-    if rest in SCALES:
-        return number * SCALES[rest], ""
-    unit = rest[1:].lstrip()
-    if dimension_of(rest) is None and rest[:1] in SCALES and dimension_of(unit) is not None:
-        return number * SCALES[rest[:1]], unit
-    return number, rest
+    rest, unit, power = match["rest"], match["rest"], 0
+    if rest in EXPONENTS:
+        unit, power = "", EXPONENTS[rest]
+    elif dimension_of(rest) is None and rest[:1] in EXPONENTS and dimension_of(rest[1:].lstrip()) is not None:
+        unit, power = rest[1:].lstrip(), EXPONENTS[rest[:1]]
+    return float(f"{match['digits']}e{int(match['power'] or 0) + power}"), unit
 
 
 def parse(text: str | float, dimension: Dimension) -> float:

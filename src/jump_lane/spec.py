@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tomllib
+from collections.abc import Collection
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -265,20 +266,26 @@ def parse_spec(tables: dict[str, Any], where: str) -> Spec:
         raise InputError("\n".join(f"{where}: {p}" for p in problems)) from None
 
 
-def explain(error: Any, model: type[BaseModel]) -> str:
-    """Return one validation error as a sentence: key, what was read, what was expected, nearest name."""
-    path = [part for part in error["loc"] if part not in ("str", "float")]
+def explain(error: Any, model: type[BaseModel], kinds: Collection[str] = ()) -> str:
+    """Return one validation error as a sentence: key, what was read, what was expected, nearest name.
+
+    `kinds` are names of alternative tables, which the place of an error does not need to repeat.
+    """
+    path = [part for part in error["loc"] if part not in ("str", "float", *kinds)]
     key = ".".join(str(part) for part in path) or "file"
     read = error.get("input")
     if error["type"] == "extra_forbidden":
         valid = _fields(model, path[:-1])
-        return f"{key}: unknown key; {nearest(str(path[-1]), valid)}"
+        return f"{key}: unknown key" + (f"; {nearest(str(path[-1]), valid)}" if valid else "")
     if error["type"] == "missing":
         return f"{key}: missing; expected {_description(model, path)}"
     if error["type"] == "literal_error":
         expected = error["ctx"]["expected"]
         names = [n.strip(" '") for n in expected.replace(" or ", ", ").split(",")]
         return f"{key}: read {read!r}, expected {expected}; {nearest(str(read), names)}"
+    if error["type"] == "union_tag_invalid":
+        kind = error["ctx"]["tag"]
+        return f"{key}.kind: read {kind!r}; {nearest(kind, kinds)}"
     message = str(error["msg"]).removeprefix("Value error, ")
     if error["type"] == "value_error":
         return f"{key}: {message}"
@@ -290,7 +297,7 @@ def _model_at(model: type[BaseModel], path: list[Any]) -> type[BaseModel] | None
         if isinstance(part, int):
             continue
         field = model.model_fields.get(str(part))
-        inner = field.annotation if field else None
+        inner: Any = field.annotation if field else None
         if inner is not None and hasattr(inner, "__args__"):
             inner = inner.__args__[0]
         if not (isinstance(inner, type) and issubclass(inner, BaseModel)):
@@ -300,6 +307,7 @@ def _model_at(model: type[BaseModel], path: list[Any]) -> type[BaseModel] | None
 
 
 def _fields(model: type[BaseModel], path: list[Any]) -> list[str]:
+    """Return the keys of the table at a path, or none where alternatives stand there."""
     found = _model_at(model, path)
     return list(found.model_fields) if found else []
 

@@ -17,7 +17,7 @@ from jump_lane.errors import InputError
 from jump_lane.quantities import CURRENT, RATIO, VOLTAGE, parse
 from jump_lane.spec import Amperes, Farads, Henries, Hertz, Ohms, Ratio, Volts, explain, read_toml
 
-Nodes = Annotated[list[str], Field(min_length=2, max_length=2)]
+Nodes = tuple[str, str]
 
 
 class _Table(BaseModel):
@@ -143,11 +143,15 @@ class CoupledTable(_Table):
         """Return the element; its windings are called ``name.key``."""
         each = list(self.windings.values())
         matrix = tuple(
-            tuple((1.0 if i == j else self.coupling) * (a.inductance * b.inductance) ** 0.5 for j, b in enumerate(each))
+            tuple(
+                (1.0 if i == j else self.coupling) * (a.inductance * b.inductance) ** 0.5
+                for j, b in enumerate(each)
+            )
             for i, a in enumerate(each)
         )
         windings = tuple(
-            parts.Winding(f"{name}.{key}", *w.nodes, resistance=w.resistance) for key, w in self.windings.items()
+            parts.Winding(f"{name}.{key}", *w.nodes, resistance=w.resistance)
+            for key, w in self.windings.items()
         )
         return (parts.CoupledInductors(name, windings, matrix),)
 
@@ -177,11 +181,24 @@ class TransformerTable(_Table):
     def build(self, name: str) -> tuple[parts.Element, ...]:
         """Return the elements; windings are called ``name.key``, the magnetising inductance ``name.m``."""
         windings = tuple(
-            parts.Winding(f"{name}.{key}", *w.nodes, w.turns, w.resistance) for key, w in self.windings.items()
+            parts.Winding(f"{name}.{key}", *w.nodes, w.turns, w.resistance)
+            for key, w in self.windings.items()
         )
         leakages = tuple(w.leakage for w in self.windings.values())
         return parts.transformer(name, windings, self.magnetising, leakages)
 
+
+KINDS = (
+    "voltage-source",
+    "current-source",
+    "resistor",
+    "inductor",
+    "capacitor",
+    "diode",
+    "switch",
+    "coupled-inductors",
+    "transformer",
+)
 
 ElementTable = Annotated[
     VoltageSourceTable
@@ -249,7 +266,7 @@ def load(path: Path) -> CircuitFile:
     try:
         table = CircuitTable.model_validate(tables)
     except ValidationError as error:
-        problems = [explain(e, CircuitTable) for e in error.errors()]
+        problems = [explain(e, CircuitTable, KINDS) for e in error.errors()]
         raise InputError("\n".join(f"{path}: {p}" for p in problems)) from None
     try:
         built = tuple(e for name, t in table.element.items() for e in t.build(name))
@@ -301,4 +318,3 @@ def _hold(table: CircuitTable) -> Hold | None:
     except InputError as error:
         raise InputError(f"hold.average: {error}") from None
     return Hold(branch, what == "v", average)
-

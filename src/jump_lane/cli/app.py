@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import gc
-
-gc.set_threshold(50_000, 20, 20)  # start-up makes many lasting objects; looking through them costs time
-
 import json
 import os
 import sys
@@ -56,7 +52,11 @@ def main() -> None:
         app()
     except JumpLaneError as error:
         if "--json" in sys.argv:
-            print(json.dumps({"format": "jumplane/error/1", "code": error.code, "message": str(error)}, indent=2))
+            print(
+                json.dumps(
+                    {"format": "jumplane/error/1", "code": error.code, "message": str(error)}, indent=2
+                )
+            )
         print(f"jumplane: {error}", file=sys.stderr)
         sys.exit(error.exit_status)
     except KeyboardInterrupt:

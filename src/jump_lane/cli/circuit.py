@@ -24,12 +24,16 @@ def register(app: typer.Typer) -> None:
 def circuit(
     file: Annotated[Path, typer.Argument(metavar="FILE", help="A circuit file.")],
     element: Annotated[
-        list[str] | None, typer.Option("--element", metavar="NAME", help="Show this element only; repeatable.")
+        list[str] | None,
+        typer.Option("--element", metavar="NAME", help="Show this element only; repeatable."),
     ] = None,
     settle: Annotated[
         int | None,
         typer.Option(
-            "--settle", min=1, max=1_000_000, help="From all-zero states, run so many periods; show the last one."
+            "--settle",
+            min=1,
+            max=1_000_000,
+            help="From all-zero states, run so many periods; show the last one.",
         ),
     ] = None,
     json: AsJson = False,

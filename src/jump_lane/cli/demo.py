@@ -12,14 +12,15 @@ import typer
 from jump_lane.cli.options import Overwrite, announce_compilation
 
 
-
 def register(app: typer.Typer) -> None:
     """Add the commands of this module."""
     app.command()(demo)
 
 
 def demo(
-    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="Where the files go.")] = Path("skerry-demo"),
+    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="Where the files go.")] = Path(
+        "skerry-demo"
+    ),
     overwrite: Overwrite = False,
 ) -> None:
     """Derive, check and draw the instrument rail of the Skerry buoy into a folder."""
@@ -63,6 +64,3 @@ def _printed(command: object) -> str:
     with contextlib.redirect_stdout(out):
         command()  # type: ignore[operator]
     return out.getvalue()
-
-
-

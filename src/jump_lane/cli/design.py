@@ -53,8 +53,8 @@ def new(
     overwrite: Overwrite = False,
 ) -> None:
     """Write a commented converter file; without options it is an example that runs as it is."""
-    from jump_lane.study.template import fill
     from jump_lane.files import write_whole
+    from jump_lane.study.template import fill
 
     values = {
         "title": title,

@@ -19,7 +19,8 @@ InputVoltage = Annotated[
     typer.Option("--input-voltage", metavar="V", help="Operating point: input voltage [default: nominal]."),
 ]
 Load = Annotated[
-    str | None, typer.Option("--load", metavar="A", help="Operating point: load current [default: full load].")
+    str | None,
+    typer.Option("--load", metavar="A", help="Operating point: load current [default: full load]."),
 ]
 
 

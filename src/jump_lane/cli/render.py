@@ -37,7 +37,9 @@ def note(text: str) -> None:
 
 def to_json(view: View) -> str:
     """Return a view's data as JSON; numbers that are not finite become null."""
-    return json.dumps({"format": f"jumplane/{view.kind}/1", **_plain(view.data)}, indent=2, ensure_ascii=False)
+    return json.dumps(
+        {"format": f"jumplane/{view.kind}/1", **_plain(view.data)}, indent=2, ensure_ascii=False
+    )
 
 
 def _plain(data: Any) -> Any:

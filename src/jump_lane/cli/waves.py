@@ -35,10 +35,14 @@ def waves(
     figure: Annotated[
         Path | None, typer.Option("--figure", metavar="PNG|SVG", help="Draw a figure into this file.")
     ] = None,
-    csv: Annotated[Path | None, typer.Option("--csv", metavar="FILE", help="Write samples into this file.")] = None,
+    csv: Annotated[
+        Path | None, typer.Option("--csv", metavar="FILE", help="Write samples into this file.")
+    ] = None,
     signal: Annotated[
         list[str] | None,
-        typer.Option("--signal", metavar="NAME", help="Signal instead of the usual ones, such as L.i; repeatable."),
+        typer.Option(
+            "--signal", metavar="NAME", help="Signal instead of the usual ones, such as L.i; repeatable."
+        ),
     ] = None,
     start: Annotated[str | None, typer.Option("--from", metavar="TIME", help="Start of the window.")] = None,
     end: Annotated[str | None, typer.Option("--to", metavar="TIME", help="End of the window.")] = None,

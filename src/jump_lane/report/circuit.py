@@ -33,7 +33,9 @@ def select(recording: Recording, elements: list[str]) -> list[str]:
     return out
 
 
-def circuit_view(title: str, recording: Recording, closes: Balance, control: float | None, names: list[str]) -> View:
+def circuit_view(
+    title: str, recording: Recording, closes: Balance, control: float | None, names: list[str]
+) -> View:
     """Show measures of elements, conduction and blocking of valves, powers, intervals, balances."""
     signals = [f"{b}.{q}" for b in names for q in ("v", "i")]
     found = {s: recording.measures(s) for s in signals}
@@ -50,7 +52,8 @@ def circuit_view(title: str, recording: Recording, closes: Balance, control: flo
         "measures": measures_data(found),
         "power": {b: recording.power(b) for b in names},
         "conduction": {
-            v: {"fraction": recording.fraction(v, f"{v}.body"), "blocking": recording.blocking(v)} for v in valves
+            v: {"fraction": recording.fraction(v, f"{v}.body"), "blocking": recording.blocking(v)}
+            for v in valves
         },
         "balance": {"energy": closes.energy, "charge": closes.charge, "volt_seconds": closes.volt_seconds},
         "stretches": [
@@ -73,7 +76,8 @@ def _valves(recording: Recording) -> set[str]:
 
 def _valve_table(recording: Recording, valves: list[str]) -> Table:
     rows = tuple(
-        (v, show_percent(recording.fraction(v, f"{v}.body")), show(recording.blocking(v), "V")) for v in valves
+        (v, show_percent(recording.fraction(v, f"{v}.body")), show(recording.blocking(v), "V"))
+        for v in valves
     )
     return Table("Valves", ("valve", "conducts>", "blocks>"), rows)
 

@@ -15,9 +15,7 @@ from jump_lane.topologies.page import Page
 
 def topologies_view(pages: list[Page]) -> View:
     """List the topologies."""
-    rows = tuple(
-        (p.name, p.title, p.conversion, "yes" if p.isolated else "no", p.good_for) for p in pages
-    )
+    rows = tuple((p.name, p.title, p.conversion, "yes" if p.isolated else "no", p.good_for) for p in pages)
     data = {
         "topologies": [
             {
@@ -81,7 +79,8 @@ def _component_table(design: Design, values: list[Value]) -> Table:
 def _mode_table(design: Design) -> Table:
     heads = tuple(f"{show(load, 'A')}" for load in design.loads)
     rows = tuple(
-        (show(v, "V"), *(design.mode(i, j) for j in range(len(design.loads)))) for i, v in enumerate(design.inputs)
+        (show(v, "V"), *(design.mode(i, j) for j in range(len(design.loads))))
+        for i, v in enumerate(design.inputs)
     )
     return Table("Conduction mode by input voltage and load", ("input", *heads), rows)
 
@@ -97,7 +96,9 @@ def _value_table(design: Design, values: list[Value]) -> Table:
         )
         for v in values
     )
-    return Table("Derived", ("symbol", "meaning", "worst case>", "range over the corners>", "worst at>"), rows)
+    return Table(
+        "Derived", ("symbol", "meaning", "worst case>", "range over the corners>", "worst at>"), rows
+    )
 
 
 def _formula_table(sheet: Sheet, values: list[Value]) -> Table:
@@ -105,7 +106,9 @@ def _formula_table(sheet: Sheet, values: list[Value]) -> Table:
     for v in values:
         text, numbers = sheet.written(v)
         result = show(v.required if v.required is not None else v.worst, v.unit)
-        rows.append((f"{pretty(v.symbol)} = {text}\n  = {numbers}\n  = {result}", v.line.source if v.line else ""))
+        rows.append(
+            (f"{pretty(v.symbol)} = {text}\n  = {numbers}\n  = {result}", v.line.source if v.line else "")
+        )
     return Table("Formulas, each with the numbers of its worst corner", ("formula", "source"), tuple(rows))
 
 

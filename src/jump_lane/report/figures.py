@@ -107,9 +107,11 @@ def _draw(axes: Any, panel: Panel, waveforms: Waveforms, measured: dict[str, Mea
     gate = not unit
     factor, label = (1.0, "") if gate else _prefix(drawn, unit)
     time = waveforms.time * scale
-    for k, (signal, values) in enumerate(zip(panel.signals, drawn, strict=True)):
+    for k, values in enumerate(drawn):
         offset = -1.3 * k if gate else 0.0
-        axes.plot(time, values * factor + offset, color=COLOURS[k % len(COLOURS)], lw=1.5, solid_joinstyle="miter")
+        axes.plot(
+            time, values * factor + offset, color=COLOURS[k % len(COLOURS)], lw=1.5, solid_joinstyle="miter"
+        )
     if len(panel.signals) == 1 and not gate and not panel.signals[0].endswith("~"):
         _mark_ripple(axes, measured[source_of(panel.signals[0])], factor)
     axes.set_ylabel(f"{panel.title}\n[{label}]" if label else panel.title, color=INK, fontsize=8.5)

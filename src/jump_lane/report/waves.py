@@ -11,6 +11,9 @@ from jump_lane.report.table import Table, View, to_csv
 from jump_lane.switching.record import Recording
 from jump_lane.waveforms import NOISE, Measures, Waveforms, unit_of
 
+TELLING = 10.0
+"""A peak-to-peak value above this multiple of the average is not expressed by it."""
+
 
 def measures_table(title: str, found: dict[str, Measures]) -> Table:
     """Return average, rms, extremes and ripple of some signals."""
@@ -19,7 +22,7 @@ def measures_table(title: str, found: dict[str, Measures]) -> Table:
         unit = unit_of(name)
         values = (m.average, m.rms, m.minimum, m.maximum, m.peak_to_peak)
         small = NOISE * m.peak
-        ripple = show_percent(m.ripple) if abs(m.average) > NOISE * m.peak else "–"
+        ripple = show_percent(m.ripple) if m.ripple < TELLING else "–"
         rows.append((name, *(show(v if abs(v) > small else 0.0, unit) for v in values), ripple))
     columns = ("signal", "average>", "rms>", "minimum>", "maximum>", "peak to peak>", "of average>")
     return Table(title, columns, tuple(rows))

@@ -96,5 +96,7 @@ def require(recording: Recording) -> Balance:
         ("volt-second", found.volt_seconds),
     ):
         if not (np.isfinite(value) and value <= LIMIT):
-            raise BalanceError(f"the {what} balance does not close: {value:.1e} is left, {LIMIT:.0e} is allowed")
+            raise BalanceError(
+                f"the {what} balance does not close: {value:.1e} is left, {LIMIT:.0e} is allowed"
+            )
     return found

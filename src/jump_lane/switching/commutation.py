@@ -13,10 +13,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from jump_lane.switching.propagators import OPTIONS
+from jump_lane.switching.propagators import compiled
 
 OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY = 0, 1, 2, 3, 4, 5
 """How a run ends: well; an unknown combination; no consistent combination; contradictory sources; record
@@ -58,8 +57,26 @@ class Tables(NamedTuple):
     phi: NDArray[np.float64]
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def find(info, combo):  # type: ignore[no-untyped-def]
+@compiled
+def enter_rows(rows, rate, projection, guards, impulses, nz):
+    """Write one configuration into its table: rate, projection, guards scaled to 1, impulses."""
+    n, n1 = rate.shape[0] - 1, rate.shape[0]
+    natural = guards.shape[0]
+    for j in range(n1):
+        for i in range(n):
+            rows[i, j] = rate[i, j]
+            rows[nz + i, j] = projection[i, j]
+    for k in range(natural):
+        large = 0.0
+        for j in range(n1):
+            large = max(large, abs(guards[k, j]))
+        for j in range(n1):
+            rows[nz + n + k, j] = guards[k, j] / large if large > 0.0 else 0.0
+            rows[nz + n + natural + k, j] = impulses[k, j]
+
+
+@compiled
+def find(info, combo):
     """Return the row of a combination, or −1."""
     for i in range(info.shape[0]):
         if info[i, 0] == combo:
@@ -69,8 +86,8 @@ def find(info, combo):  # type: ignore[no-untyped-def]
     return -1
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def apply(rows, c, first, count, z, out):  # type: ignore[no-untyped-def]
+@compiled
+def apply(rows, c, first, count, z, out):
     """out[i] = rows[c, first + i]·z."""
     for i in range(count):
         s = 0.0
@@ -79,8 +96,8 @@ def apply(rows, c, first, count, z, out):  # type: ignore[no-untyped-def]
         out[i] = s
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def size_of(z, n):  # type: ignore[no-untyped-def]
+@compiled
+def size_of(z, n):
     """Return the norm of [states; 1]."""
     s = 1.0
     for i in range(n):
@@ -88,8 +105,8 @@ def size_of(z, n):  # type: ignore[no-untyped-def]
     return np.sqrt(s)
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def _lowest(rows, c, first, count, z):  # type: ignore[no-untyped-def]
+@compiled
+def _lowest(rows, c, first, count, z):
     """Return the most negative of some rows applied to z, which one it is, and the largest magnitude."""
     low, which, large = 0.0, -1, 0.0
     for k in range(count):
@@ -102,8 +119,8 @@ def _lowest(rows, c, first, count, z):  # type: ignore[no-untyped-def]
     return low, which, large
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def _jumps(rows, c, z, entered, n, tick, work):  # type: ignore[no-untyped-def]
+@compiled
+def _jumps(rows, c, z, entered, n, tick, work):
     """Tell whether entering configuration c moves the state by more than a tick's worth."""
     apply(rows, c, 0, n, z, work)
     moved, speed = 0.0, 0.0
@@ -113,8 +130,8 @@ def _jumps(rows, c, z, entered, n, tick, work):  # type: ignore[no-untyped-def]
     return np.sqrt(moved) > JUMP * size_of(z, n) + 8.0 * tick * np.sqrt(speed)
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def _misfit(tables, c, z, entered, sizes, tick, work):  # type: ignore[no-untyped-def]
+@compiled
+def _misfit(tables, c, z, entered, sizes, tick, work):
     """Test configuration c against the state z; `entered` receives the state after entering it.
 
     Returns the natural valve to flip, FITS or CONTRADICTORY, and whether a jump has to be carried out.
@@ -139,8 +156,8 @@ def _misfit(tables, c, z, entered, sizes, tick, work):  # type: ignore[no-untype
     return FITS, jumped
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def _project(rows, c, z, p, columns, sizes, work):  # type: ignore[no-untyped-def]
+@compiled
+def _project(rows, c, z, p, columns, sizes, work):
     """Carry z and the tangent columns onto the constraints of configuration c."""
     n = sizes.n
     apply(rows, c, sizes.nz, n, z, work)
@@ -152,8 +169,8 @@ def _project(rows, c, z, p, columns, sizes, work):  # type: ignore[no-untyped-de
             p[m, i] = work[i]
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):  # type: ignore[no-untyped-def]
+@compiled
+def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
     """Find the combination after an event and carry the state (and tangents) over.
 
     Returns status, combination, configuration.
@@ -175,8 +192,8 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):  # type: 
     return _search(tables, combo, z, p, columns, sizes, tick, work)
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def _search(tables, combo, z, p, columns, sizes, tick, work):  # type: ignore[no-untyped-def]
+@compiled
+def _search(tables, combo, z, p, columns, sizes, tick, work):
     """Try every combination of natural valves, where flipping the worst one went round in circles."""
     if sizes.natural > 8:
         return CHATTER, combo, -1

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.network import Array, Network
-from jump_lane.switching.nodal import eliminate, equilibrate
+from jump_lane.switching.nodal import close_valves, eliminate, equilibrate
 
 RANK = 1e-11
 """Singular values below this part of the largest count as zero, after equilibration."""
@@ -54,31 +54,26 @@ class Configuration:
 
 def conducting(combo: int, network: Network) -> NDArray[np.bool_]:
     """Return which valves conduct in the bit pattern `combo`."""
-    return (combo >> np.arange(len(network.valves))) & 1 == 1
+    return np.asarray((combo >> np.arange(len(network.valves))) & 1 == 1)
 
 
 def _nodal_matrix(network: Network, closed: NDArray[np.bool_]) -> tuple[Array, Array]:
-    n = len(network.nodes)
-    base = network.k.shape[0]
-    at = np.flatnonzero(closed)
-    size = base + len(at)
-    k = np.zeros((size, size))
-    r = np.zeros((size, network.r.shape[1]))
-    k[:base, :base] = network.k
-    r[:base] = network.r
-    k[:n, base:] = network.incidence[at].T
-    k[base:, :n] = network.incidence[at]
-    diagonal = np.arange(base, size)
-    k[diagonal, diagonal] = -network.resistance[at]
-    r[base:, -1] = network.voltage[at]
-    return k, r
+    matrix, right = close_valves(
+        network.k, network.r, network.incidence, network.resistance, network.voltage, closed
+    )
+    return matrix, right
 
 
 def _inverse(a: Array) -> Array:
     """Return the pseudo-inverse, treating relative singular values below 1e-10 as zero."""
     if a.size == 0:
         return np.zeros((a.shape[1], a.shape[0]))
-    return np.linalg.pinv(a, rcond=1e-10)
+    if a.shape[1] == 1:
+        square = float(a[:, 0] @ a[:, 0])
+        return a.T / square if square > 0.0 else np.zeros((1, a.shape[0]))
+    u, s, vt = np.linalg.svd(a, full_matrices=False)
+    keep = s > 1e-10 * s[0]
+    return np.asarray((vt[keep].T / s[keep]) @ u[:, keep].T)
 
 
 @dataclass(frozen=True)
@@ -91,20 +86,38 @@ class _Solution:
 
 
 def _solve(network: Network, closed: NDArray[np.bool_]) -> _Solution:
+    """Solve K v = R z; where K is singular, find its null space and the constraint on the states."""
     scaled, r = _nodal_matrix(network, closed)
-    row, column = np.empty(len(r)), np.empty(len(r))
+    size = len(r)
+    row, column, order = np.empty(size), np.empty(size), np.empty(size, dtype=np.int64)
     equilibrate(scaled, row, column)
-    rhs = row[:, None] * r
-    x = rhs.copy()
-    if eliminate(scaled.copy(), x):
-        return _Solution(column[:, None] * x, np.zeros((len(r), 0)), np.zeros((0, r.shape[1])))
-    u, s, vt = np.linalg.svd(scaled)
-    rank = int(np.sum(s > RANK * s[0]))
-    x = column[:, None] * (vt[:rank].T @ ((u[:, :rank].T @ rhs) / s[:rank, None]))
-    free = column[:, None] * vt[rank:].T
-    gamma = u[:, rank:].T @ rhs
-    gamma[np.abs(gamma) < 1e-10 * np.abs(rhs).max()] = 0.0
-    return _Solution(x, free / np.abs(free).max(axis=0), gamma)
+    reduced = row[:, None] * r
+    largest = float(np.abs(reduced).max())
+    rank = eliminate(scaled, reduced, order, RANK)
+    x = np.zeros_like(reduced)
+    x[order[:rank]] = reduced[:rank]
+    x *= column[:, None]
+    free = np.zeros((size, size - rank))
+    if rank < size:
+        free[order[:rank]] = -scaled[:rank, rank:]
+        free[order[rank:]] = np.eye(size - rank)
+        free *= column[:, None]
+        free /= np.abs(free).max(axis=0)
+    gamma = reduced[rank:]
+    gamma[np.abs(gamma) < 1e-10 * largest] = 0.0
+    return _Solution(x, free, gamma)
+
+
+def _burst(network: Network, closed: NDArray[np.bool_], free: Array) -> Array:
+    """Return how v diverges where sources contradict each other, as a map of z.
+
+    It is the limit of a vanishing conductance at every node and a vanishing resistance in every branch.
+    """
+    k, r = _nodal_matrix(network, closed)
+    u, s, _ = np.linalg.svd(k)
+    left = u[:, s <= RANK * s[0]]
+    vanishing = np.where(np.arange(len(r)) < len(network.nodes), 1.0, -1.0)
+    return free @ (_inverse((left.T * vanishing) @ free) @ (left.T @ r))
 
 
 def _constraints(gamma: Array, n: int) -> tuple[Array, bool]:
@@ -112,6 +125,8 @@ def _constraints(gamma: Array, n: int) -> tuple[Array, bool]:
     size = np.abs(gamma[:, :n]).max(initial=0.0)
     if size == 0.0:
         return np.zeros((0, n + 1)), bool(np.any(gamma[:, n] != 0.0))
+    if len(gamma) == 1:
+        return gamma / np.linalg.norm(gamma[:, :n]), False
     u, s, vt = np.linalg.svd(gamma[:, :n], full_matrices=False)
     keep = s > 1e-9 * s[0]
     constant = u.T @ gamma[:, n]
@@ -120,14 +135,14 @@ def _constraints(gamma: Array, n: int) -> tuple[Array, bool]:
     return np.column_stack([vt[keep], constant[keep] / s[keep]]), contradictory
 
 
-def _floating(network: Network, closed: NDArray[np.bool_], directions: Array, v: Array) -> Array:
-    """Return the move along `directions` that vanishing equal leaks over the open valves would bring."""
+def _float(network: Network, closed: NDArray[np.bool_], directions: Array, *solutions: Array) -> list[Array]:
+    """Move solutions along `directions` as vanishing equal leaks over the open valves would."""
     if directions.shape[1] == 0:
-        return v
+        return list(solutions)
     n = len(network.nodes)
     open_rows = network.incidence[~closed]
-    seen = open_rows @ directions[:n]
-    return v - directions @ (_inverse(seen) @ (open_rows @ v[:n]))
+    onto = directions @ _inverse(open_rows @ directions[:n]) @ open_rows
+    return [v - onto @ v[:n] for v in solutions]
 
 
 def configure(network: Network, combo: int) -> Configuration:
@@ -135,9 +150,6 @@ def configure(network: Network, combo: int) -> Configuration:
     n = network.size
     closed = conducting(combo, network)
     solution = _solve(network, closed)
-    base = network.k.shape[0]
-    flow = np.zeros((n, solution.x.shape[0]))
-    flow[:, :base] = network.flow
     rate = np.zeros((n + 1, n + 1))
     projection = np.eye(n + 1)
     v, gamma, contradictory = solution.x, np.zeros((0, n + 1)), False
@@ -145,11 +157,11 @@ def configure(network: Network, combo: int) -> Configuration:
     if solution.free.shape[1] > 0:
         gamma, contradictory = _constraints(solution.gamma, n)
         projection[:n] -= gamma[:, :n].T @ gamma
-        v, impulse = _resolve(network, closed, solution, flow, gamma, projection)
+        v, impulse = _resolve(network, closed, solution, gamma, projection)
         if contradictory:
-            impulse = solution.free @ solution.gamma
+            impulse = _burst(network, closed, solution.free)
         impulses = _guards(network, closed, impulse, offset=False)
-    rate[:n] = flow @ v + network.drop
+    rate[:n] = network.flow @ v[: len(network.k)] + network.drop
     if len(gamma):
         rate[:n] -= gamma[:, :n].T @ (gamma[:, :n] @ rate[:n])
     return Configuration(
@@ -168,7 +180,6 @@ def _resolve(
     network: Network,
     closed: NDArray[np.bool_],
     solution: _Solution,
-    flow: Array,
     gamma: Array,
     projection: Array,
 ) -> tuple[Array, Array]:
@@ -177,21 +188,26 @@ def _resolve(
     Returns v and the impulses of v that carry a state onto the constraint, both as maps of z.
     """
     n = network.size
+    flow = np.zeros((n, solution.x.shape[0]))
+    flow[:, : len(network.k)] = network.flow
     acting, floating = _split(solution.free, flow)
     g = gamma[:, :n]
     drift = g @ (flow @ solution.x + network.drop)
-    v = solution.x - acting @ (_inverse(g @ flow @ acting) @ drift)
-    v = _floating(network, closed, floating, v)
-    jump = projection[:n] - np.eye(n, n + 1)
-    impulse = acting @ (_inverse(flow @ acting) @ jump)
-    return v, _floating(network, closed, floating, impulse)
+    pull = flow @ acting
+    v = solution.x - acting @ (_inverse(g @ pull) @ drift)
+    impulse = acting @ (_inverse(pull) @ (projection[:n] - np.eye(n, n + 1)))
+    v, impulse = _float(network, closed, floating, v, impulse)
+    return v, impulse
 
 
 def _split(free: Array, flow: Array) -> tuple[Array, Array]:
     """Split the free directions into those that act on the states and mere floating potentials."""
     acting_on = flow @ free
-    _, s, vt = np.linalg.svd(acting_on)
     scale = max(float(np.abs(flow).max(initial=0.0)), 1e-300)
+    if free.shape[1] == 1:
+        none = free[:, :0]
+        return (free, none) if np.linalg.norm(acting_on) > 1e-9 * scale else (none, free)
+    _, s, vt = np.linalg.svd(acting_on)
     rank = int(np.sum(s > 1e-9 * scale))
     return free @ vt[:rank].T, free @ vt[rank:].T
 

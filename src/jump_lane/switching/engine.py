@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -113,15 +114,9 @@ class Engine:
         self.configurations.append(found)
         n, nz = self.n, self.nz
         rows = self._tables.rows[index]
-        rows[:n, : n + 1] = found.rate[:n]
+        commutation.enter_rows(rows, found.rate, found.projection, found.guards, found.impulses, nz)
         for at, meter in enumerate(self.meters, start=n + 1):
             rows[at, : n + 1] = self.row(found, meter.branch, meter.voltage)
-        rows[nz : nz + n, : n + 1] = found.projection[:n]
-        natural = len(found.guards)
-        largest = np.abs(found.guards).max(axis=1, initial=0.0)
-        scale = np.where(largest > 0.0, largest, 1.0)[:, None]
-        rows[nz + n : nz + n + natural, : n + 1] = found.guards / scale
-        rows[nz + n + natural :, : n + 1] = found.impulses
         kind = 2 if found.contradictory else int(found.constrained)
         self._tables.info[index] = combo, self._coarse_level(found), kind
         stride = LEVELS * nz * nz
@@ -141,15 +136,16 @@ class Engine:
     def ladder(self, index: int) -> Array:
         """Return the propagators of a configuration for steps of 2⁰ … 2³⁰ ticks, (levels, nz, nz)."""
         stride = LEVELS * self.nz * self.nz
-        flat: Array = self._tables.phi[index * stride : (index + 1) * stride]
-        return flat.reshape(LEVELS, self.nz, self.nz)
+        flat = self._tables.phi[index * stride : (index + 1) * stride]
+        return np.asarray(flat.reshape(LEVELS, self.nz, self.nz))
 
     def _coarse_level(self, found: Configuration) -> int:
         """Return the level of the longest step in which the fastest ringing is still resolved."""
         m = found.rate[: self.n, : self.n]
         step = self.circuit.period / STEPS
         level = LEVELS - 1
-        skew = float(np.linalg.norm(m - m.T)) / np.sqrt(8.0)
+        difference = (m - m.T).ravel()
+        skew = math.sqrt(float(difference @ difference) / 8.0)
         if skew * step > RINGING:
             skew = float(np.abs(np.linalg.eigvals(m).imag).max())
         while skew * step > RINGING and level > 12:
@@ -160,7 +156,12 @@ class Engine:
     def row(self, configuration: Configuration, branch: str, voltage: bool) -> Array:
         """Return a branch voltage or current as a row over [y; 1]."""
         at = self.network.branches.index(branch)
-        return signals(self.network, configuration)[0 if voltage else 1][at]
+        return np.asarray(signals(self.network, configuration)[0 if voltage else 1][at])
+
+    @property
+    def propagators(self) -> Array:
+        """Return all ladders one after the other, flat."""
+        return np.asarray(self._tables.phi)
 
     def schedule(self, control: float) -> Schedule:
         """Return the gate edges at a value of the control variable."""

@@ -15,6 +15,7 @@ IEEE Trans. Circuits Syst. 22 (1975) 504-509.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,6 +26,7 @@ from jump_lane.circuit.elements import (
     CoupledInductors,
     CurrentSource,
     Diode,
+    Element,
     IdealTransformer,
     Inductor,
     Resistor,
@@ -34,6 +36,7 @@ from jump_lane.circuit.elements import (
 from jump_lane.errors import InputError
 
 Array = NDArray[np.float64]
+E = TypeVar("E", bound=Element)
 
 
 @dataclass(frozen=True)
@@ -62,8 +65,8 @@ class Network:
         Terminals of the valves, (p, N): +1 at ``a``, −1 at ``b``; their forward voltages and resistances, (p,).
     flow, drop
         ẏ = flow·v + drop·z, (n, N+q) and (n, n+1).
-    to_si
-        Physical state x = to_si·y, (n, n).
+    to_si, to_energy
+        Physical state x = to_si·y, and back, (n, n).
     branches
         Names of all branches; ``branch_nodes`` (b, N) gives their voltages from the node potentials.
     """
@@ -113,16 +116,11 @@ class _Assembly:
         named = {n for e in circuit.elements for _, a, b in terminals(e) for n in (a, b)}
         self.nodes = tuple(sorted(named - {REFERENCE}))
         self.index = {name: i for i, name in enumerate(self.nodes)}
-        self.by_kind = {
-            kind: [e for e in circuit.elements if isinstance(e, kind)]
-            for kind in (VoltageSource, CurrentSource, Resistor, Inductor, Capacitor, CoupledInductors,
-                         IdealTransformer)
-        }  # fmt: skip
         self.inductors = self._inductors()
-        self.capacitors: list[Capacitor] = self.by_kind[Capacitor]
-        windings = [w for t in self.by_kind[IdealTransformer] for w in t.windings]
+        self.capacitors = self.of(Capacitor)
+        windings = [w for t in self.of(IdealTransformer) for w in t.windings]
         self.unknown_branches = [
-            *(e.name for e in self.by_kind[VoltageSource]),
+            *(e.name for e in self.of(VoltageSource)),
             *(e.name for e in self.capacitors),
             *(w.name for w in windings),
         ]
@@ -133,11 +131,16 @@ class _Assembly:
         self.r = np.zeros((n + q, self.size + 1))
         self.flow = np.zeros((self.size, n + q))
         self.drop = np.zeros((self.size, self.size + 1))
-        self.to_si = np.eye(self.size)
+        self.to_si = np.zeros((self.size, self.size))
+        self.to_energy = np.zeros((self.size, self.size))
+
+    def of(self, kind: type[E]) -> list[E]:
+        """Return the elements of one kind, in the order of the circuit."""
+        return [e for e in self.circuit.elements if isinstance(e, kind)]
 
     def _inductors(self) -> list[tuple[str, str, str, float]]:
-        single = [(e.name, e.a, e.b, e.resistance) for e in self.by_kind[Inductor]]
-        coupled = [(w.name, w.a, w.b, w.resistance) for e in self.by_kind[CoupledInductors] for w in e.windings]
+        single = [(e.name, e.a, e.b, e.resistance) for e in self.of(Inductor)]
+        coupled = [(w.name, w.a, w.b, w.resistance) for e in self.of(CoupledInductors) for w in e.windings]
         return single + coupled
 
     def row(self, a: str, b: str) -> Array:
@@ -149,36 +152,41 @@ class _Assembly:
             out[self.index[b]] -= 1.0
         return out
 
-    def inductance_factor(self) -> Array:
-        """Return the Cholesky factor of the inductance matrix of all inductors."""
-        m = len(self.inductors)
-        matrix = np.zeros((m, m))
-        single = self.by_kind[Inductor]
-        for i, e in enumerate(single):
-            matrix[i, i] = e.inductance
+    def inductance_factor(self) -> tuple[Array, Array]:
+        """Return the Cholesky factor of the inductance matrix of all inductors, and its inverse."""
+        single, coupled = self.of(Inductor), self.of(CoupledInductors)
+        roots = np.array([e.inductance for e in single])
+        if np.any(roots <= 0.0):
+            raise InputError("inductances must be positive")
+        if not coupled:
+            root = np.sqrt(roots)
+            return np.diag(root), np.diag(1.0 / root)
+        matrix = np.zeros((len(self.inductors), len(self.inductors)))
+        matrix[: len(single), : len(single)] = np.diag(roots)
         at = len(single)
-        for e in self.by_kind[CoupledInductors]:
+        for e in coupled:
             block = np.array(e.inductance)
             matrix[at : at + len(block), at : at + len(block)] = block
             at += len(block)
         try:
-            return np.linalg.cholesky(matrix)
+            factor = np.asarray(np.linalg.cholesky(matrix), dtype=np.float64)
         except np.linalg.LinAlgError:
             raise InputError(
                 "the inductance matrix is not positive definite: inductances must be positive and coupling "
                 "factors below 1 (perfect coupling is an ideal transformer with a magnetising inductance)"
             ) from None
+        return factor, np.asarray(np.linalg.inv(factor))
 
     def stamp_resistors(self) -> None:
         """Conductances between nodes."""
         n = len(self.nodes)
-        for e in self.by_kind[Resistor]:
+        for e in self.of(Resistor):
             row = self.row(e.a, e.b)
             self.k[:n, :n] += np.outer(row, row) / e.resistance
 
     def stamp_current_sources(self) -> None:
         """Known currents that leave node a."""
-        for e in self.by_kind[CurrentSource]:
+        for e in self.of(CurrentSource):
             self.r[: len(self.nodes), -1] -= self.row(e.a, e.b) * e.current
 
     def stamp_inductors(self) -> None:
@@ -186,20 +194,21 @@ class _Assembly:
         n, m = len(self.nodes), len(self.inductors)
         if m == 0:
             return
-        factor = self.inductance_factor()
-        to_current = np.linalg.inv(factor.T)
+        factor, inverse = self.inductance_factor()
+        to_current = inverse.T
         self.to_si[:m, :m] = to_current
+        self.to_energy[:m, :m] = factor.T
         rows = np.array([self.row(a, b) for _, a, b, _ in self.inductors])
         self.r[:n, :m] -= rows.T @ to_current
-        self.flow[:m, :n] = np.linalg.solve(factor, rows)
-        resistance = np.diag([r for *_, r in self.inductors])
-        self.drop[:m, :m] = -np.linalg.solve(factor, resistance @ to_current)
+        self.flow[:m, :n] = inverse @ rows
+        resistance = np.array([r for *_, r in self.inductors])
+        self.drop[:m, :m] = -inverse @ (resistance[:, None] * to_current)
 
     def stamp_branches(self) -> None:
         """Voltage sources, capacitors and transformer windings: branch currents are unknown."""
         n, m = len(self.nodes), len(self.inductors)
         at = n
-        for e in self.by_kind[VoltageSource]:
+        for e in self.of(VoltageSource):
             self._branch(at, e.a, e.b)
             self.r[at, -1] = e.voltage
             at += 1
@@ -209,8 +218,9 @@ class _Assembly:
             self.r[at, m + i] = 1.0 / root
             self.flow[m + i, at] = 1.0 / root
             self.to_si[m + i, m + i] = 1.0 / root
+            self.to_energy[m + i, m + i] = root
             at += 1
-        for t in self.by_kind[IdealTransformer]:
+        for t in self.of(IdealTransformer):
             at = self._transformer(at, t)
 
     def _branch(self, at: int, a: str, b: str, resistance: float = 0.0) -> None:
@@ -242,10 +252,10 @@ class _Assembly:
             of_v[at[name], n + j] = 1.0
         for i, (name, *_) in enumerate(self.inductors):
             of_z[at[name], : self.size] = self.to_si[i]
-        for e in self.by_kind[Resistor]:
+        for e in self.of(Resistor):
             of_v[at[e.name], :n] = self.row(e.a, e.b) / e.resistance
-        for e in self.by_kind[CurrentSource]:
-            of_z[at[e.name], -1] = e.current
+        for source in self.of(CurrentSource):
+            of_z[at[source.name], -1] = source.current
         return of_v, of_z
 
 
@@ -263,9 +273,7 @@ def assemble(circuit: Circuit) -> Network:
     a.stamp_inductors()
     a.stamp_branches()
     valves, gated = _valves(circuit)
-    linear = [
-        t for e in circuit.elements if not isinstance(e, Switch | Diode) for t in terminals(e)
-    ]
+    linear = [t for e in circuit.elements if not isinstance(e, Switch | Diode) for t in terminals(e)]
     names = [name for name, _, _ in linear]
     of_v, of_z = a.currents(names)
     every = linear + [(v.name, v.a, v.b) for v in valves]
@@ -281,7 +289,7 @@ def assemble(circuit: Circuit) -> Network:
         flow=a.flow,
         drop=a.drop,
         to_si=a.to_si,
-        to_energy=np.linalg.inv(a.to_si),
+        to_energy=a.to_energy,
         states=tuple(a.states),
         branches=tuple(name for name, _, _ in every),
         branch_nodes=np.array([a.row(x, y) for _, x, y in every]).reshape(len(every), len(a.nodes)),

@@ -1,20 +1,40 @@
-"""Compiled solution of the nodal equations where they are regular.
+"""Compiled solution of the nodal equations: equilibration, and elimination that reveals the rank.
 
-Only where elimination meets a vanishing pivot is the full treatment of a singular system needed.
+References
+----------
+G. H. Golub and C. F. Van Loan 2013, section 3.4 (complete pivoting).
 """
 
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
-from jump_lane.switching.propagators import OPTIONS
-
-SMALLEST_PIVOT = 1e-9
+from jump_lane.switching.propagators import compiled
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def equilibrate(k, row, column):  # type: ignore[no-untyped-def]
+@compiled
+def close_valves(k, r, incidence, resistance, voltage, closed):
+    """Return the nodal equations with the conducting valves' rows and columns added to the fixed part."""
+    base, n = k.shape[0], incidence.shape[1]
+    size = base + closed.sum()
+    matrix = np.zeros((size, size))
+    right = np.zeros((size, r.shape[1]))
+    matrix[:base, :base] = k
+    right[:base] = r
+    at = base
+    for i in range(closed.shape[0]):
+        if closed[i]:
+            for j in range(n):
+                matrix[at, j] = incidence[i, j]
+                matrix[j, at] = incidence[i, j]
+            matrix[at, at] = -resistance[i]
+            right[at, -1] = voltage[i]
+            at += 1
+    return matrix, right
+
+
+@compiled
+def equilibrate(k, row, column):
     """Scale k in place by powers of two to largest entries near 1; row and column receive the factors."""
     m = k.shape[0]
     for i in range(m):
@@ -41,22 +61,31 @@ def equilibrate(k, row, column):  # type: ignore[no-untyped-def]
                     k[i, j] *= s
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def eliminate(k, x):  # type: ignore[no-untyped-def]
-    """Solve k·out = x in place of x by Gauss-Jordan elimination; False where a pivot (nearly) vanishes."""
+@compiled
+def eliminate(k, x, order, smallest):
+    """Reduce k·out = x by Gauss-Jordan elimination with full pivoting; return the rank r.
+
+    In place, k becomes [1 W; 0 0] with its columns in ``order``, and x the reduced right-hand sides: rows
+    below r must vanish for a solution to exist, and out = [x − W·free; free] in that order of unknowns.
+    """
     m, r = k.shape[0], x.shape[1]
     for c in range(m):
-        best, pivot = 0.0, c
+        order[c] = c
+    for c in range(m):
+        best, row, column = 0.0, c, c
         for i in range(c, m):
-            if abs(k[i, c]) > best:
-                best, pivot = abs(k[i, c]), i
-        if best < SMALLEST_PIVOT:
-            return False
-        if pivot != c:
-            for j in range(m):
-                k[c, j], k[pivot, j] = k[pivot, j], k[c, j]
-            for j in range(r):
-                x[c, j], x[pivot, j] = x[pivot, j], x[c, j]
+            for j in range(c, m):
+                if abs(k[i, j]) > best:
+                    best, row, column = abs(k[i, j]), i, j
+        if best < smallest:
+            return c
+        for j in range(m):
+            k[c, j], k[row, j] = k[row, j], k[c, j]
+        for j in range(r):
+            x[c, j], x[row, j] = x[row, j], x[c, j]
+        for i in range(m):
+            k[i, c], k[i, column] = k[i, column], k[i, c]
+        order[c], order[column] = order[column], order[c]
         scale = 1.0 / k[c, c]
         for j in range(c, m):
             k[c, j] *= scale
@@ -69,4 +98,4 @@ def eliminate(k, x):  # type: ignore[no-untyped-def]
                     k[i, j] -= factor * k[c, j]
                 for j in range(r):
                     x[i, j] -= factor * x[c, j]
-    return True
+    return m

@@ -12,17 +12,17 @@ W. Zhong and F. Williams, "A precise time step integration method", Proc. IMechE
 
 from __future__ import annotations
 
-from typing import Any, Final
+from typing import Any
 
 import numpy as np
 from numba import njit
 
-OPTIONS: Final[dict[str, Any]] = {"cache": True, "nogil": True, "error_model": "numpy", "boundscheck": False}
+compiled: Any = njit(cache=True, nogil=True, error_model="numpy", boundscheck=False)
 """How every function of the inner loop is compiled."""
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def _multiply(a, b, out):  # type: ignore[no-untyped-def]
+@compiled
+def _multiply(a, b, out):
     """out = a·b for small square matrices."""
     n = a.shape[0]
     for i in range(n):
@@ -33,8 +33,8 @@ def _multiply(a, b, out):  # type: ignore[no-untyped-def]
             out[i, j] = s
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def _halvings(rate, h):  # type: ignore[no-untyped-def]
+@compiled
+def _halvings(rate, h):
     """How often h has to be halved until a short Taylor series of exp(rate·h) is exact to rounding."""
     norm = 0.0
     for i in range(rate.shape[0]):
@@ -49,8 +49,8 @@ def _halvings(rate, h):  # type: ignore[no-untyped-def]
     return count
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def increment(rate, h, d, work):  # type: ignore[no-untyped-def]
+@compiled
+def increment(rate, h, d, work):
     """d = exp(rate·h) − 1, by a Taylor series at a small step and doubling d ← 2d + d²."""
     n = rate.shape[0]
     halvings = _halvings(rate, h)
@@ -67,8 +67,8 @@ def increment(rate, h, d, work):  # type: ignore[no-untyped-def]
         double(d, work)
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def double(d, work):  # type: ignore[no-untyped-def]
+@compiled
+def double(d, work):
     """Replace d = Φ(h) − 1 by Φ(2h) − 1."""
     n = d.shape[0]
     _multiply(d, d, work)
@@ -77,8 +77,8 @@ def double(d, work):  # type: ignore[no-untyped-def]
             d[i, j] = 2.0 * d[i, j] + work[i, j]
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def ladder(rate, tick, phi):  # type: ignore[no-untyped-def]
+@compiled
+def ladder(rate, tick, phi):
     """Fill phi[level] = exp(rate·tick·2^level) for all levels."""
     n = rate.shape[0]
     d = np.empty((n, n))
@@ -93,8 +93,8 @@ def ladder(rate, tick, phi):  # type: ignore[no-untyped-def]
             phi[level, i, i] += 1.0
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def moments(rate, z0, duration, out):  # type: ignore[no-untyped-def]
+@compiled
+def moments(rate, z0, duration, out):
     """out = ∫₀^duration z zᵀ dt with z(0) = z0, ż = rate·z; exact up to rounding.
 
     S(h) by a Taylor series at a small step, then S(2h) = S(h) + Φ(h) S(h) Φ(h)ᵀ.
@@ -141,8 +141,8 @@ def moments(rate, z0, duration, out):  # type: ignore[no-untyped-def]
         double(d, work)
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def sample(phi, z, ticks, out):  # type: ignore[no-untyped-def]
+@compiled
+def sample(phi, z, ticks, out):
     """out[i] = state at ticks[i] (ascending) after z, by climbing the ladder phi of one configuration."""
     n = z.shape[0]
     now = 0

@@ -186,7 +186,9 @@ class Recording:
         rate = self.engine.rate(c)[: self.width, : self.width]
         slopes = states @ (self._rows[c] @ rate).T
         scale = np.abs(slopes).max(axis=0) * 1e-9
-        turns = (slopes[:-1] * slopes[1:] < 0.0) & (np.abs(slopes[:-1]) > scale) & (np.abs(slopes[1:]) > scale)
+        turns = (
+            (slopes[:-1] * slopes[1:] < 0.0) & (np.abs(slopes[:-1]) > scale) & (np.abs(slopes[1:]) > scale)
+        )
         at, which = np.nonzero(turns)
         if len(at) == 0:
             return np.zeros((0, self.width))
@@ -194,7 +196,10 @@ class Recording:
         span = np.diff(ticks).astype(float)
         seconds = span[at] * self.engine.tick
         root = _hermite_root(
-            slopes[at, which], slopes[at + 1, which], curves[at, which] * seconds, curves[at + 1, which] * seconds
+            slopes[at, which],
+            slopes[at + 1, which],
+            curves[at, which] * seconds,
+            curves[at + 1, which] * seconds,
         )
         instants = np.unique(np.round(ticks[at] + root * span[at]).astype(np.int64))
         return self._states(c, self.trace.states[i], instants)
@@ -272,7 +277,10 @@ def _hermite_root(f0: Array, f1: Array, d0: Array, d1: Array) -> Array:
     for _ in range(52):
         t = 0.5 * (low + high)
         value = (
-            f0 * (1 + 2 * t) * (1 - t) ** 2 + d0 * t * (1 - t) ** 2 + f1 * t**2 * (3 - 2 * t) - d1 * t**2 * (1 - t)
+            f0 * (1 + 2 * t) * (1 - t) ** 2
+            + d0 * t * (1 - t) ** 2
+            + f1 * t**2 * (3 - 2 * t)
+            - d1 * t**2 * (1 - t)
         )
         same = value * f0 > 0.0
         low = np.where(same, t, low)

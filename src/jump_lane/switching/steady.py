@@ -11,6 +11,7 @@ Proc. IEEE 60 (1972) 108-114 (shooting).
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -75,6 +76,7 @@ class _Point:
     run: Run
     residual: Array
     size: float
+    scale: float
 
 
 class _Shooting:
@@ -95,13 +97,13 @@ class _Shooting:
             average = run.end[self.n + 1] / self.engine.circuit.period
             held = (average - self.regulation.target) / max(abs(self.regulation.target), 1e-12)
             residual = np.append(residual, held)
-        return _Point(z, combo, control, run, residual, float(np.linalg.norm(residual)))
+        return _Point(z, combo, control, run, residual, math.sqrt(float(residual @ residual)), scale)
 
     def direction(self, point: _Point) -> Array:
         """Return the Newton step for states and control."""
         n = self.n
         tangent = point.run.tangent
-        scale = max(float(np.abs(point.run.trace.states[:, :n]).max(initial=0.0)), 1e-150)
+        scale = point.scale
         if self.regulation is None:
             matrix = tangent[:n, :n].T - np.eye(n)
             return _least(matrix, -point.residual * scale)
@@ -165,10 +167,12 @@ def _least(matrix: Array, rhs: Array) -> Array:
     """Solve, taking the shortest step along directions that the equations leave free."""
     scale = np.maximum(np.abs(matrix).max(axis=0), 1e-300)
     scaled = matrix / scale
-    out = rhs.reshape(-1, 1).copy()
-    if eliminate(scaled.copy(), out):
-        return out[:, 0] / scale
-    return np.asarray(np.linalg.lstsq(scaled, rhs, rcond=1e-13)[0]) / scale
+    out, order = rhs.reshape(-1, 1).copy(), np.empty(len(rhs), dtype=np.int64)
+    if eliminate(scaled.copy(), out, order, 1e-13) == len(rhs):
+        step = np.empty(len(rhs))
+        step[order] = out[:, 0]
+        return np.asarray(step / scale)
+    return np.asarray(np.linalg.lstsq(scaled, rhs, rcond=1e-13)[0] / scale)
 
 
 def steady_state(

@@ -14,12 +14,11 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import LEVELS
 from jump_lane.switching.commutation import FULL, OK, TOO_MANY, apply, commutate, find, size_of
-from jump_lane.switching.propagators import OPTIONS
+from jump_lane.switching.propagators import compiled
 
 MAX_EVENTS = 2000
 GUARD_ROUNDING = 1e-12
@@ -32,8 +31,8 @@ class Record(NamedTuple):
     state: NDArray[np.float64]
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def _flow(tables, c, z, p, columns, sizes, span, fresh, stats):  # type: ignore[no-untyped-def]
+@compiled
+def _flow(tables, c, z, p, columns, sizes, span, fresh, stats):
     """Propagate through at most `span` ticks of configuration c, up to the first violated guard.
 
     z is advanced in place; returns the ticks gone and the natural valve whose guard failed (or −1).  A step
@@ -90,8 +89,8 @@ def _flow(tables, c, z, p, columns, sizes, span, fresh, stats):  # type: ignore[
     return span - left, which
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def _natural_event(tables, c, which, combo, z, p, sizes, tick, work, stats):  # type: ignore[no-untyped-def]
+@compiled
+def _natural_event(tables, c, which, combo, z, p, sizes, tick, work, stats):
     """Flip the valve whose guard failed, commutate, and correct the tangents for the moved instant."""
     nz, columns = sizes.nz, sizes.columns
     shift = work[3]
@@ -117,8 +116,8 @@ def _natural_event(tables, c, which, combo, z, p, sizes, tick, work, stats):  # 
     return status, combo, c
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def _gate_edge(tables, before, mask, shift, combo, z, p, sizes, tick, work, stats):  # type: ignore[no-untyped-def]
+@compiled
+def _gate_edge(tables, before, mask, shift, combo, z, p, sizes, tick, work, stats):
     """Set the channels, commutate, and add what a moving edge contributes to the last tangent column."""
     nz, columns = sizes.nz, sizes.columns
     if columns > 0 and before >= 0:
@@ -133,8 +132,8 @@ def _gate_edge(tables, before, mask, shift, combo, z, p, sizes, tick, work, stat
     return status, combo, c
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def run_period(tables, ticks, masks, shifts, combo, start, p, sizes, tick, record, stats):  # type: ignore[no-untyped-def]
+@compiled
+def run_period(tables, ticks, masks, shifts, combo, start, p, sizes, tick, record, stats):
     """Run one period from the state `start`, carrying tangent columns along in p.
 
     At every tick but the last an edge sets a gate mask; it shifts by so many seconds per unit of the control.
@@ -148,9 +147,7 @@ def run_period(tables, ticks, masks, shifts, combo, start, p, sizes, tick, recor
     c = find(tables.info, combo)
     events, used = 0, 0
     for e in range(masks.shape[0]):
-        status, combo, c = _gate_edge(
-            tables, c, masks[e], shifts[e], combo, z, p, sizes, tick, work, stats
-        )
+        status, combo, c = _gate_edge(tables, c, masks[e], shifts[e], combo, z, p, sizes, tick, work, stats)
         if status != OK:
             return status, combo, used, z
         now, end = ticks[e], ticks[e + 1]
@@ -175,8 +172,8 @@ def run_period(tables, ticks, masks, shifts, combo, start, p, sizes, tick, recor
     return OK, combo, used, z
 
 
-@njit(**OPTIONS)  # type: ignore[untyped-decorator]
-def run_periods(tables, ticks, masks, combo, start, sizes, tick, record, stats, ends):  # type: ignore[no-untyped-def]
+@compiled
+def run_periods(tables, ticks, masks, combo, start, sizes, tick, record, stats, ends):
     """Run len(ends) periods without tangents; ends[i] receives the state at the end of period i.
 
     Returns status, combination wanted (if one is missing), combination and number of periods completed.

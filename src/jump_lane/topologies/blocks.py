@@ -13,6 +13,7 @@ OUTPUT_FILTER = "Erickson and Maksimović 2001, section 2.5 (ripple of two-pole 
 RMS_VALUES = "Erickson and Maksimović 2001, appendix A (rms of piecewise linear waveforms)"
 KIRCHHOFF = "Kirchhoff's laws on the circuit of this page"
 RIPPLE_WITH_ESR = "docs/equations.md, 'Output ripple with ESR'"
+FIRST_HARMONIC = "current divider at the switching frequency (Kirchhoff's laws)"
 INPUT_CHARGE = "docs/equations.md, 'Input capacitor'"
 DEFINITION = "definition"
 ASKED = "from what is asked"
@@ -35,7 +36,8 @@ def inductance(name: str, ripple: str, critical: str, full: str) -> ByTarget:
     return ByTarget(
         {
             "continuous": line(
-                f"(1 + m_L)*max({critical}, {ripple})", "inductance: ripple and continuous conduction, with margin"
+                f"(1 + m_L)*max({critical}, {ripple})",
+                "inductance: ripple and continuous conduction, with margin",
             ),
             "either": line(f"(1 + m_L)*{ripple}", "inductance: ripple as asked, with margin"),
             "boundary": line(full, "inductance: at the boundary at full load"),
@@ -125,15 +127,44 @@ def filtered_output(
             "charge moved in and out of the output capacitor",
             OUTPUT_FILTER,
         ),
-        Line("dV_Q", f"dV_ask - max(a_ESR*dV_ask, {esr}*{ripple})", "V", "ripple left to the charge", ASKED, "min"),
+        Line(
+            "dV_Q",
+            f"dV_ask - max(a_ESR*dV_ask, {esr}*{ripple})",
+            "V",
+            "ripple left to the charge",
+            ASKED,
+            "min",
+        ),
         Line("ESR_max", f"a_ESR*dV_ask/{ripple}", "Ω", f"largest ESR of {c}", OUTPUT_FILTER, "min"),
         Line(
-            c, "(1 + m_C)*Q_o/dV_Q", "F", "output capacitance, with margin", OUTPUT_FILTER, "max", component=True
+            c,
+            "(1 + m_C)*Q_o/dV_Q",
+            "F",
+            "output capacitance, with margin",
+            OUTPUT_FILTER,
+            "max",
+            component=True,
         ),
-        Line("dV_oQ", f"Q_o/{c}", "V", "charge share of the output ripple", OUTPUT_FILTER),
+        Line(
+            "k_o",
+            f"1/sqrt(1 + (1/(2*pi*f_s*R_o*{c}))**2)",
+            "",
+            "part of the ripple current that the capacitor takes beside the load",
+            FIRST_HARMONIC,
+            "min",
+        ),
+        Line("dV_oQ", f"k_o*Q_o/{c}", "V", "charge share of the output ripple", OUTPUT_FILTER),
         Line("dV_oESR", f"{esr}*{ripple}", "V", "ESR share of the output ripple", OUTPUT_FILTER),
-        Line("t_o1", f"min({esr}*{c}, (I_o - I_{x}v)/{up})", "s", "lead of the lowest point", RIPPLE_WITH_ESR),
-        Line("t_o2", f"min({esr}*{c}, (I_{x}pk - I_o)/{down})", "s", "lead of the highest point", RIPPLE_WITH_ESR),
+        Line(
+            "t_o1", f"min({esr}*{c}, (I_o - I_{x}v)/{up})", "s", "lead of the lowest point", RIPPLE_WITH_ESR
+        ),
+        Line(
+            "t_o2",
+            f"min({esr}*{c}, (I_{x}pk - I_o)/{down})",
+            "s",
+            "lead of the highest point",
+            RIPPLE_WITH_ESR,
+        ),
         Line(
             "dV_o",
             f"dV_oQ + {up}*t_o1*({esr} - t_o1/(2*{c})) + {down}*t_o2*({esr} - t_o2/(2*{c}))",
@@ -143,7 +174,7 @@ def filtered_output(
         ),
         Line(
             f"I_{c.replace('_', '')}rms",
-            f"sqrt(max(I_{x}rms**2 - I_o**2, 0*I_o**2))",
+            f"k_o*sqrt(max(I_{x}rms**2 - I_o**2, 0*I_o**2))",
             "A",
             "rms current of the output capacitor",
             RMS_VALUES,

@@ -22,7 +22,9 @@ SIZING = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION, "min"),
     Line("D_i", "V_o/V_in", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
     Line("V_1c", "V_in - V_o - (R_S1 + R_L)*I_o", "V", "inductor voltage, S1 on", blocks.WITH_LOSSES),
-    Line("V_2c", "V_o + V_FD1 + (R_D1 + R_L)*I_o", "V", "inductor voltage reversed, S1 off", blocks.WITH_LOSSES),
+    Line(
+        "V_2c", "V_o + V_FD1 + (R_D1 + R_L)*I_o", "V", "inductor voltage reversed, S1 off", blocks.WITH_LOSSES
+    ),
     Line(
         "D_c",
         "(V_2c + 2*t_d*f_s*V_BD1)/(V_1c + V_2c)",
@@ -32,7 +34,9 @@ SIZING = (
     ),
     Line("L_rip", "V_1c*D_c/(f_s*dI_ask)", "H", "inductance for the ripple asked", blocks.VOLT_SECONDS),
     Line("L_crit", "V_1c*D_c/(2*f_s*I_o)", "H", "critical inductance at the load", blocks.BOUNDARY_CONDITION),
-    Line("L_full", "V_1c*D_c/(2*f_s*I_max)", "H", "critical inductance at full load", blocks.BOUNDARY_CONDITION),
+    Line(
+        "L_full", "V_1c*D_c/(2*f_s*I_max)", "H", "critical inductance at full load", blocks.BOUNDARY_CONDITION
+    ),
     blocks.inductance("L", "L_rip", "L_crit", "L_full"),
     Line("I_B", "V_1c*D_c/(2*f_s*L)", "A", "boundary load current", blocks.BOUNDARY_CONDITION),
     Line("K", "2*L*f_s/R_o", "", "conduction parameter", blocks.BOUNDARY_CONDITION, "min"),
@@ -48,7 +52,9 @@ OPERATION = (
         blocks.WITH_LOSSES,
     ),
     Line("V_1", "V_in - V_o - (R_S1 + R_L)*I_x", "V", "inductor voltage, S1 on", blocks.WITH_LOSSES),
-    Line("V_2", "V_o + V_FD1 + (R_D1 + R_L)*I_x", "V", "inductor voltage reversed, S1 off", blocks.WITH_LOSSES),
+    Line(
+        "V_2", "V_o + V_FD1 + (R_D1 + R_L)*I_x", "V", "inductor voltage reversed, S1 off", blocks.WITH_LOSSES
+    ),
     Line(
         "D",
         {
@@ -62,7 +68,9 @@ OPERATION = (
     ),
     Line("t_on", "D/f_s", "s", "on-time", blocks.DEFINITION),
     Line("phi_on", "360*D", "°", "on-time as gate angle", blocks.DEFINITION),
-    Line("D_1", {CONTINUOUS: "D", REVERSED: "D + t_d*f_s"}, "", "rising part of the period", blocks.KIRCHHOFF),
+    Line(
+        "D_1", {CONTINUOUS: "D", REVERSED: "D + t_d*f_s"}, "", "rising part of the period", blocks.KIRCHHOFF
+    ),
     Line(
         "D_2",
         {CONTINUOUS: "1 - D_1", DISCONTINUOUS: "D_1*V_1/V_2"},
@@ -79,7 +87,13 @@ OPERATION = (
         "min",
     ),
     Line("dI_L", "V_1*D_1/(f_s*L)", "A", "inductor ripple, peak to peak", blocks.VOLT_SECONDS),
-    Line("I_m", {CONTINUOUS: "I_o", DISCONTINUOUS: "dI_L/2"}, "A", "middle of the inductor's slope", blocks.KIRCHHOFF),
+    Line(
+        "I_m",
+        {CONTINUOUS: "I_o", DISCONTINUOUS: "dI_L/2"},
+        "A",
+        "middle of the inductor's slope",
+        blocks.KIRCHHOFF,
+    ),
     *blocks.inductor("L", "I_m", "dI_L", "D_1 + D_2"),
     *blocks.device("S1", "D_1", "I_m", "dI_L", "V_in + V_FD1 + R_D1*I_m"),
     *blocks.device("D1", "D_2", "I_m", "dI_L", "V_in - R_S1*(I_m - dI_L/2)", "rectifier"),
@@ -132,7 +146,7 @@ PAGE = Page(
         Proof("D", "S1.gate", "average"),
         Proof("dI_L", "L.i", "peak_to_peak"),
         Proof("I_Lpk", "L.i", "maximum"),
-        Proof("I_Lv", "L.i", "minimum"),
+        Proof("I_Lv", "L.i", "minimum", scale="I_Lpk"),
         Proof("I_L", "L.i", "average"),
         Proof("I_Lrms", "L.i", "rms"),
         Proof("dV_o", "load.v", "peak_to_peak", 0.05),

@@ -122,7 +122,9 @@ def _give_asked(
     sheet.give("dV_ask", output.voltage_ripple.of(output.voltage), "V", "output ripple asked, peak to peak")
     given = "file" if "voltage_ripple" in spec.input.model_fields_set else "default"
     lowest = spec.input.voltage.min
-    sheet.give("dV_iask", spec.input.voltage_ripple.of(lowest), "V", "input ripple asked, peak to peak", given)
+    sheet.give(
+        "dV_iask", spec.input.voltage_ripple.of(lowest), "V", "input ripple asked, peak to peak", given
+    )
     for symbol, value, name, meaning in (
         ("m_L", m.inductance, "inductance", "margin on inductance"),
         ("m_C", m.capacitance, "capacitance", "margin on capacitance"),
@@ -180,9 +182,7 @@ def _chosen(spec: Spec, page: Page) -> dict[str, float]:
     out = {}
     for symbol, text in spec.chosen.items():
         if symbol not in units:
-            raise InputError(
-                f"chosen.{symbol}: not a component of the {page.name}; {nearest(symbol, units)}"
-            )
+            raise InputError(f"chosen.{symbol}: not a component of the {page.name}; {nearest(symbol, units)}")
         out[symbol] = _read(text, units[symbol], f"chosen.{symbol}")
         if out[symbol] <= 0.0:
             raise InputError(f"chosen.{symbol}: {text} where a positive value was expected")

@@ -66,10 +66,14 @@ class Role:
             data.append(Datum("forward_voltage", f"V_F{self.tag}", "V", f"forward voltage of {self.name}"))
         if self.kind in ("switch", "rectifier"):
             data.append(
-                Datum("body_voltage", f"V_B{self.tag}", "V", f"forward voltage of the body diode of {self.name}")
+                Datum(
+                    "body_voltage", f"V_B{self.tag}", "V", f"forward voltage of the body diode of {self.name}"
+                )
             )
             data.append(
-                Datum("body_resistance", f"R_B{self.tag}", "Ω", f"resistance of the body diode of {self.name}")
+                Datum(
+                    "body_resistance", f"R_B{self.tag}", "Ω", f"resistance of the body diode of {self.name}"
+                )
             )
         return tuple(data)
 
@@ -85,13 +89,15 @@ class ByTarget:
 class Proof:
     """A derived symbol and what proves it: a measure of a simulated signal.
 
-    ``tolerance`` is how far derived and simulated value may lie apart before the table says so [1].
+    ``tolerance`` is how far derived and simulated value may lie apart before the table says so [1], relative
+    to the derived value or, if given, to that of the symbol ``scale`` at the same corner.
     """
 
     symbol: str
     signal: str
     measure: str
     tolerance: float = 0.01
+    scale: str = ""
 
 
 @dataclass(frozen=True)

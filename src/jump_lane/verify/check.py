@@ -28,7 +28,7 @@ class Finding:
     Attributes
     ----------
     deviation
-        (simulated − derived) over the derived value, or over a tenth of its largest value where it is small.
+        (simulated − derived) over the derived value, or over the proof's scale.
     agrees
         Whether the deviation is within the proof's tolerance.
     asked, holds, advice
@@ -152,9 +152,9 @@ def _finding(design: Design, recording: Recording, proof: Proof, i: int, j: int)
     value = design.sheet[proof.symbol]
     derived = value.corner(i, j)
     simulated = float(getattr(recording.measures(proof.signal), proof.measure))
-    small = 0.1 * float(abs(value.values).max())
-    simulated = 0.0 if abs(simulated) < NOISE * small else simulated
-    deviation = (simulated - derived) / max(abs(derived), small, 1e-12)
+    scale = abs(design.sheet[proof.scale].corner(i, j)) if proof.scale else abs(derived)
+    simulated = 0.0 if abs(simulated) < NOISE * scale else simulated
+    deviation = (simulated - derived) / max(scale, 1e-12)
     ask = next((a for a in design.page.asks if a.symbol == proof.symbol), None)
     asked, holds, advice = _judge(design, ask, simulated, i, j)
     return Finding(
@@ -163,13 +163,19 @@ def _finding(design: Design, recording: Recording, proof: Proof, i: int, j: int)
     )  # fmt: skip
 
 
-def _judge(design: Design, ask: Ask | None, simulated: float, i: int, j: int) -> tuple[float | None, bool, str]:
+def _judge(
+    design: Design, ask: Ask | None, simulated: float, i: int, j: int
+) -> tuple[float | None, bool, str]:
     if ask is None:
         return None, True, ""
     limit = design.sheet[ask.limit].corner(i, j)
     if simulated <= limit * (1.0 + SLACK):
         return limit, True, ""
-    return limit, False, f"over by {show_percent(simulated / limit - 1.0)}: {_advice(design, ask, simulated, i, j)}"
+    return (
+        limit,
+        False,
+        f"over by {show_percent(simulated / limit - 1.0)}: {_advice(design, ask, simulated, i, j)}",
+    )
 
 
 def _advice(design: Design, ask: Ask, simulated: float, i: int, j: int) -> str:

@@ -10,7 +10,9 @@ from jump_lane.switching.steady import Regulation, SteadyState, steady_state
 from jump_lane.topologies.design import Design
 
 
-def solve(design: Design, i: int = 0, j: int = 0, control: float | None = None) -> tuple[SteadyState, Recording]:
+def solve(
+    design: Design, i: int = 0, j: int = 0, control: float | None = None
+) -> tuple[SteadyState, Recording]:
     """Return steady state and recording of a corner.
 
     Parameters

@@ -1,0 +1,77 @@
+"""What several tests share."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import tempfile
+import tomllib
+import unittest
+from copy import deepcopy
+from pathlib import Path
+from typing import Any
+
+from jump_lane.spec import Spec, parse_spec
+from jump_lane.study.template import example
+from jump_lane.topologies.design import Design, derive
+
+REFERENCE = Path(__file__).parent / "reference"
+COMMAND = Path(sys.executable).parent / "jumplane"
+
+
+def buck_tables() -> dict[str, Any]:
+    """A plain converter: 24 V to 5 V, ideal parts."""
+    return {
+        "title": "Test rail",
+        "topology": "buck",
+        "input": {"voltage": {"min": 20, "nominal": 24, "max": 30}},
+        "output": [{"voltage": 5, "current": {"min": 0.5, "max": 4}, "voltage_ripple": "1 %"}],
+        "switching": {"frequency": "200 kHz", "current_ripple": "30 %"},
+    }
+
+
+def spec(tables: dict[str, Any], **changes: Any) -> Spec:
+    """A spec from tables, with dotted keys changed (``switching__mode="either"``)."""
+    tables = deepcopy(tables)
+    for key, value in changes.items():
+        *path, last = key.split("__")
+        at: Any = tables
+        for part in path:
+            at = at.setdefault(part, {}) if isinstance(at, dict) else at[0][part]
+        (at[0] if isinstance(at, list) else at)[last] = value
+    return parse_spec(tables, "test")
+
+
+def design(tables: dict[str, Any], **changes: Any) -> Design:
+    return derive(spec(tables, **changes))
+
+
+def example_design(topology: str) -> Design:
+    return derive(parse_spec(tomllib.loads(example(topology)), topology))
+
+
+class CommandCase(unittest.TestCase):
+    """Runs the installed command in a temporary folder."""
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def run_command(self, *arguments: str, status: int = 0) -> subprocess.CompletedProcess[str]:
+        done = subprocess.run(
+            [str(COMMAND), *arguments],
+            cwd=self.folder,
+            capture_output=True,
+            text=True,
+            timeout=300,
+            check=False,
+        )
+        self.assertNotIn("Traceback", done.stderr)
+        self.assertEqual(done.returncode, status, done.stdout[-2000:] + done.stderr[-2000:])
+        return done
+
+    def write(self, name: str, text: str) -> Path:
+        path = self.folder / name
+        path.write_text(text, encoding="utf-8")
+        return path

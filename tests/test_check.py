@@ -1,0 +1,90 @@
+import unittest
+
+from jump_lane.derivation import BOUNDARY
+from jump_lane.verify.check import check
+from jump_lane.verify.operating import solve
+from tests.common import buck_tables, design
+
+LOSSY = {
+    "S1": {"resistance": "20 mΩ", "body_voltage": "0.8 V"},
+    "D1": {"resistance": "15 mΩ", "forward_voltage": "0.5 V", "body_voltage": "0.8 V"},
+    "L": {"resistance": "25 mΩ"},
+    "C_o": {"resistance": "8 mΩ"},
+}
+
+
+class Verdicts(unittest.TestCase):
+    def broken(self, **changes: object) -> dict[str, str]:
+        result = check(design(buck_tables(), **changes))
+        self.assertEqual(result.exit_status, 1)
+        advice: dict[str, str] = {}
+        for finding in (f for c in result.corners for f in c.findings if not f.holds):
+            advice[finding.symbol] = max(finding.advice, advice.get(finding.symbol, ""), key=self.needed)
+        for corner in (c for c in result.corners if not c.mode_holds):
+            advice["mode"] = corner.mode_advice
+        return advice
+
+    @staticmethod
+    def needed(advice: str) -> float:
+        return float(advice.rsplit("at least ", 1)[1].split()[0]) if "at least" in advice else 0.0
+
+    def test_all_that_is_asked_holds(self) -> None:
+        for changes in ({}, {"parts": LOSSY}, {"parts": LOSSY, "switching__rectifier": "synchronous"}):
+            with self.subTest(changes=changes):
+                result = check(design(buck_tables(), **changes))
+                self.assertEqual(result.exit_status, 0)
+                self.assertEqual(len(result.corners), 6)
+                for corner in result.corners:
+                    for finding in corner.findings:
+                        self.assertTrue(finding.agrees, finding)
+
+    def test_too_small_a_choke_names_itself(self) -> None:
+        advice = self.broken(chosen={"L": "6 µH"})
+        self.assertRegex(advice["dI_L"], r"over by .* %: raise L from 6.000 µH to at least \d")
+        self.assertRegex(advice["mode"], "raise L to at least")
+
+    def test_the_advice_mends_the_fault(self) -> None:
+        advice = self.broken(chosen={"C_o": "2 µF"})["dV_o"]
+        value = self.needed(advice) * 1.001
+        mended = check(design(buck_tables(), chosen={"C_o": f"{value} µF"}))
+        self.assertEqual(mended.exit_status, 0)
+
+    def test_a_capacitor_cannot_mend_its_own_resistance(self) -> None:
+        parts = {"C_o": {"resistance": "100 mΩ"}}
+        advice = self.broken(chosen={"C_o": "1 mF"}, parts=parts)
+        self.assertIn("lower the ESR", advice["dV_o"])
+
+    def test_discontinuous_wanted_but_not_had(self) -> None:
+        advice = self.broken(switching__mode="discontinuous", chosen={"L": "40 µH"})
+        self.assertIn("lower L below", advice["mode"])
+
+    def test_boundary(self) -> None:
+        found = design(buck_tables(), switching__mode="boundary", input__voltage=24, output__current=2)
+        self.assertEqual(found.mode(0, 0), BOUNDARY)
+        self.assertEqual(check(found).corners[0].mode_simulated, BOUNDARY)
+
+    def test_dead_time_with_forward_and_reversed_current(self) -> None:
+        changes = {
+            "switching__rectifier": "synchronous",
+            "switching__dead_time": "60 ns",
+            "output__current": {"min": 0.1, "max": 4},
+            "parts": LOSSY,
+        }
+        result = check(design(buck_tables(), **changes))
+        modes = {c.mode_simulated for c in result.corners}
+        self.assertEqual(modes, {"continuous", "reversed"})
+        for corner in result.corners:
+            duty = next(f for f in corner.findings if f.symbol == "D")
+            self.assertLess(abs(duty.deviation), 0.01, corner.index)
+
+
+class OperatingPoint(unittest.TestCase):
+    def test_a_point_keeps_the_components_of_the_whole_range(self) -> None:
+        whole = design(buck_tables())
+        point = whole.at(25.0, 1.0)
+        self.assertEqual(point.components(), whole.components())
+        self.assertEqual(point.shape, (1, 1))
+
+    def test_fixed_duty_ratio_runs_open_loop(self) -> None:
+        _, recording = solve(design(buck_tables()).at(24.0, 4.0), control=0.5)
+        self.assertAlmostEqual(recording.measures("load.v").average, 12.0, places=6)

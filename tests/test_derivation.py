@@ -1,0 +1,75 @@
+import unittest
+
+import numpy as np
+
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Formula, Line, Sheet, pretty
+from jump_lane.errors import InputError
+
+
+class FormulaText(unittest.TestCase):
+    def test_value_and_print_come_from_one_text(self) -> None:
+        f = Formula("(V_1 + 2*V_2)/(L*f_s) - a*(b - c)**2")
+        values = {"V_1": 3.0, "V_2": 1.0, "L": 0.5, "f_s": 4.0, "a": 2.0, "b": 5.0, "c": 2.0}
+        self.assertEqual(f.evaluate(values), 5.0 / 2.0 - 2.0 * 9.0)
+        self.assertEqual(f.write(pretty), "(V_1 + 2·V_2)/(L·f_s) − a·(b − c)²")
+
+    def test_printed_parentheses_keep_the_meaning(self) -> None:
+        for text in (
+            "a/(b*c)",
+            "a/b*c",
+            "a - (b - c)",
+            "a - b - c",
+            "-a*b",
+            "a**2/b",
+            "(a/b)**2",
+            "a/(b/c)",
+            "sqrt(a+b)*c",
+        ):
+            printed = Formula(text).write(str)
+            back = printed.replace("·", "*").replace("−", "-").replace("²", "**2").replace("√", "sqrt")
+            values = {"a": 7.0, "b": 3.0, "c": 2.0}
+            self.assertAlmostEqual(
+                Formula(back).evaluate(values), Formula(text).evaluate(values), msg=printed
+            )
+
+    def test_nothing_but_arithmetic(self) -> None:
+        for text in ("__import__('os')", "a.b", "a if b else c", "open(a)", "a <", "[a]"):
+            with self.assertRaises(InputError):
+                Formula(text)
+
+    def test_functions_work_on_arrays(self) -> None:
+        out = Formula("max(a, b, 1) + min(a, 2)").evaluate({"a": np.array([0.0, 3.0]), "b": 2.0})
+        self.assertEqual(out.tolist(), [2.0, 5.0])
+
+    def test_symbols_are_printed_as_written_by_hand(self) -> None:
+        self.assertEqual(pretty("dI_L"), "ΔI_L")
+        self.assertEqual(pretty("dead"), "dead")
+
+
+class Lines(unittest.TestCase):
+    def setUp(self) -> None:
+        self.sheet = Sheet((2, 3))
+        self.sheet.give("V", np.array([[10.0], [20.0]]), "V", "voltage")
+        self.sheet.give("I", np.array([[1.0, 2.0, 4.0]]), "A", "current")
+
+    def test_a_line_knows_its_worst_corner(self) -> None:
+        value = self.sheet.derive(Line("P", "V*I", "W", "power", "definition"))
+        self.assertEqual((value.worst, value.at), (80.0, (1, 2)))
+        lowest = self.sheet.derive(Line("R", "V/I", "Ω", "resistance", "definition", "min"))
+        self.assertEqual((lowest.worst, lowest.at), (2.5, (0, 2)))
+        self.assertEqual(self.sheet.written(lowest), ("V/I", "10.00 V/4.000 A"))
+
+    def test_each_corner_has_the_formula_of_its_mode(self) -> None:
+        self.sheet.modes[:, 0] = DISCONTINUOUS
+        value = self.sheet.derive(Line("x", {CONTINUOUS: "V", DISCONTINUOUS: "-V"}, "V", "", ""))
+        self.assertEqual(value.values[:, 0].tolist(), [-10.0, -20.0])
+        self.assertEqual(value.values[:, 1].tolist(), [10.0, 20.0])
+
+    def test_a_component_is_one_number_and_may_be_replaced(self) -> None:
+        value = self.sheet.derive(Line("C", "I/V", "F", "", "", component=True))
+        self.assertEqual((value.worst, value.required), (0.4, 0.4))
+        self.sheet.choose("C", 1.0)
+        self.assertEqual(self.sheet["C"].worst, 1.0)
+        self.assertEqual(self.sheet["C"].required, 0.4)
+        self.assertEqual(self.sheet["C"].origin, "chosen")
+        self.assertEqual(self.sheet.written(self.sheet["C"])[1], "4.000 A/10.00 V")

@@ -1,0 +1,168 @@
+"""Every page: dimensions, nomenclature, and agreement of derivation and simulation on random specifications."""
+
+import random
+import unittest
+from pathlib import Path
+
+import pint
+
+from jump_lane.circuit.circuit import validate
+from jump_lane.derivation import FUNCTIONS, Line
+from jump_lane.errors import InputError
+from jump_lane.report.nomenclature import nomenclature
+from jump_lane.topologies import NAMES, page
+from jump_lane.topologies.design import Design
+from jump_lane.verify.check import check
+from tests.common import buck_tables, design, example_design
+
+UNITS = {"": "dimensionless", "Ω": "ohm", "°": "dimensionless", "C": "coulomb"}
+NEAR_IDEAL = 0.01
+
+
+def with_units(found: Design):
+    """Return every symbol of a derivation as a quantity with its unit."""
+    registry = pint.UnitRegistry()
+    out = {}
+    for value in found.sheet:
+        i, j = value.at
+        out[value.symbol] = registry.Quantity(value.corner(i, j), UNITS.get(value.unit, value.unit))
+    return registry, out
+
+
+class Dimensions(unittest.TestCase):
+    def test_every_formula_has_the_unit_it_claims(self) -> None:
+        for name in NAMES:
+            found = example_design(name)
+            registry, values = with_units(found)
+            functions = {**FUNCTIONS, "min": self.same, "max": self.same, "sqrt": lambda x: x**0.5}
+            lines = [v.line for v in found.sheet if v.line is not None and v.symbol not in values]
+            lines += found.page.lines()
+            for line in lines:
+                for formula in line.formulas:
+                    with self.subTest(page=name, line=line.symbol, formula=formula.text):
+                        result = registry.Quantity(1) * formula.evaluate(values, functions)
+                        wanted = UNITS.get(line.unit, line.unit)
+                        self.assertTrue(result.is_compatible_with(wanted), f"{result.units}")
+
+    @staticmethod
+    def same(*values):
+        """Stand-in for min and max that insists on one dimension."""
+        total = values[0]
+        for value in values[1:]:
+            total = total + value
+        return total
+
+    def test_a_wrong_dimension_is_noticed(self) -> None:
+        registry, values = with_units(example_design("buck"))
+        result = registry.Quantity(1) * Line("x", "V_in*L", "V", "", "").formula("").evaluate(values)
+        self.assertFalse(result.is_compatible_with("V"))
+
+
+class Pages(unittest.TestCase):
+    def test_names_lead_to_pages(self) -> None:
+        for name in NAMES:
+            self.assertEqual(page(name).name, name)
+        with self.assertRaisesRegex(InputError, "nearest valid name: buck"):
+            page("bukc")
+
+    def test_every_line_has_source_meaning_and_unit(self) -> None:
+        for name in NAMES:
+            for line in page(name).lines():
+                self.assertTrue(line.source and line.meaning, line.symbol)
+
+    def test_proofs_and_asks_refer_to_symbols_and_signals(self) -> None:
+        for name in NAMES:
+            found = example_design(name)
+            for proof in found.page.proofs:
+                self.assertIn(proof.symbol, found.sheet, name)
+            for ask in found.page.asks:
+                self.assertIn(ask.symbol, {p.symbol for p in found.page.proofs})
+                self.assertIn(ask.limit, found.sheet)
+                self.assertIn(ask.remedy, found.sheet)
+            validate(found.circuit(0, 0))
+
+    def test_examples_hold(self) -> None:
+        for name in NAMES:
+            with self.subTest(name):
+                result = check(example_design(name))
+                self.assertEqual(result.exit_status, 0, [c.failure for c in result.corners])
+                for corner in result.corners:
+                    self.assertEqual(corner.mode_derived, corner.mode_simulated)
+                    for finding in corner.findings:
+                        self.assertTrue(finding.agrees, (corner.index, finding))
+
+    def test_nomenclature_page_is_current(self) -> None:
+        path = Path(__file__).parent.parent / "docs" / "nomenclature.md"
+        self.assertEqual(path.read_text(encoding="utf-8"), nomenclature())
+
+
+class RandomSpecifications(unittest.TestCase):
+    def test_buck(self) -> None:
+        rng = random.Random(20)
+        for k in range(300):
+            tables = self.random_buck(rng)
+            with self.subTest(k=k, tables=tables):
+                result = check(design(tables))
+                self.assertIn(result.exit_status, (0, 1))
+                for corner in result.corners:
+                    self.assertEqual(corner.failure, "")
+                    for finding in corner.findings:
+                        self.assertLess(abs(finding.deviation), NEAR_IDEAL, finding)
+
+    @staticmethod
+    def random_buck(rng: random.Random) -> dict:
+        low = 10.0 ** rng.uniform(0.5, 2.7)
+        high = low * rng.uniform(1.0, 2.5)
+        full = 10.0 ** rng.uniform(-0.5, 1.7)
+        ratio = rng.uniform(0.05, 0.92)
+        tables = buck_tables()
+        tables["input"] = {"voltage": {"min": low, "max": high}}
+        tables["output"][0] |= {
+            "voltage": ratio * low,
+            "current": {"min": full * 10.0 ** rng.uniform(-2.0, -0.1), "max": full},
+            "voltage_ripple": f"{10.0 ** rng.uniform(-1.0, 0.0)} %",
+        }
+        tables["switching"] = {
+            "frequency": 10.0 ** rng.uniform(4.3, 6.3),
+            "current_ripple": f"{rng.uniform(10, 60)} %",
+            "mode": rng.choice(["continuous", "either", "boundary", "discontinuous"]),
+            "rectifier": rng.choice(["diode", "synchronous"]),
+        }
+        return tables
+
+
+class Targets(unittest.TestCase):
+    def modes(self, **changes: object) -> set[str]:
+        found = design(buck_tables(), **changes)
+        return {found.mode(i, j) for i in range(len(found.inputs)) for j in range(len(found.loads))}
+
+    def test_continuous_over_the_whole_load_range(self) -> None:
+        self.assertEqual(self.modes(switching__mode="continuous"), {"continuous"})
+
+    def test_discontinuous_over_the_whole_load_range(self) -> None:
+        self.assertEqual(self.modes(switching__mode="discontinuous"), {"discontinuous"})
+
+    def test_boundary_at_full_load(self) -> None:
+        found = design(buck_tables(), switching__mode="boundary", input__voltage=24)
+        self.assertEqual(found.mode(0, 1), "boundary")
+
+    def test_synchronous_runs_backwards_instead(self) -> None:
+        changes = {"switching__mode": "either", "output__current": {"min": 0.2, "max": 4}}
+        self.assertIn("discontinuous", self.modes(**changes))
+        backwards = self.modes(**changes, switching__rectifier="synchronous")
+        self.assertEqual(backwards, {"continuous", "reversed"})
+
+    def test_what_cannot_be_is_refused(self) -> None:
+        for message, changes in (
+            ("cannot be reached", {"output__voltage": 25}),
+            ("no value fulfils", {"parts": {"C_o": {"resistance": 1}}}),
+            ("chosen.Lx: not a component.*nearest valid name: L", {"chosen": {"Lx": "1 u"}}),
+            ("chosen.L: 3 F where an inductance", {"chosen": {"L": "3 F"}}),
+            ("parts.S9: no such component", {"parts": {"S9": {}}}),
+            (
+                "parts.S1.resistence: unknown key; nearest valid name: resistance",
+                {"parts": {"S1": {"resistence": 1}}},
+            ),
+        ):
+            with self.subTest(message), self.assertRaisesRegex(InputError, message):
+                design(buck_tables(), **changes)
