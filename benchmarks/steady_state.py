@@ -134,7 +134,7 @@ def compare_steady_state(name: str, make, goal: float) -> None:
 
 def compare_stepping(name: str, periods: int = 3000) -> None:
     engine = Engine(load(CASES / f"{name}.toml").circuit)
-    ends, combo = engine.settle(engine.start(), 0, 0.0, 300)
+    ends, combo = engine.settle(engine.start({}), 0, 0.0, 300)
     before = engine.statistics.products
     engine.settle(ends[-1], combo, 0.0, periods)
     products = round((engine.statistics.products - before) / periods)

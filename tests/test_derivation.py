@@ -57,7 +57,7 @@ class Lines(unittest.TestCase):
         self.assertEqual((value.worst, value.at), (80.0, (1, 2)))
         lowest = self.sheet.derive(Line("R", "V/I", "Ω", "resistance", "definition", "min"))
         self.assertEqual((lowest.worst, lowest.at), (2.5, (0, 2)))
-        self.assertEqual(self.sheet.written(lowest), ("V/I", "10.00 V/4.000 A"))
+        self.assertEqual(self.sheet.written(lowest), ("V/I", "10.00\u00a0V/4.000\u00a0A"))
 
     def test_each_corner_has_the_formula_of_its_mode(self) -> None:
         self.sheet.modes[:, 0] = DISCONTINUOUS
@@ -72,4 +72,4 @@ class Lines(unittest.TestCase):
         self.assertEqual(self.sheet["C"].worst, 1.0)
         self.assertEqual(self.sheet["C"].required, 0.4)
         self.assertEqual(self.sheet["C"].origin, "chosen")
-        self.assertEqual(self.sheet.written(self.sheet["C"])[1], "4.000 A/10.00 V")
+        self.assertEqual(self.sheet.written(self.sheet["C"])[1], "4.000\u00a0A/10.00\u00a0V")

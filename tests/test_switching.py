@@ -239,6 +239,8 @@ class Operation(unittest.TestCase):
     def test_settling_starts_from_zero(self) -> None:
         first, _ = settle(driven(buck(r=0.05), 0.4), 1)
         self.assertAlmostEqual(first.measures("L.i").maximum, 20.0 * 0.4 * T / 50e-6, delta=0.01)
+        later, _ = settle(driven(buck(r=0.05), 0.4), 1, {"L": 2.0, "C": 8.0})
+        self.assertAlmostEqual(later.measures("L.i").maximum, 2.0 + 12.0 * 0.4 * T / 50e-6, delta=0.01)
 
     def test_gates_wrap_around_the_period(self) -> None:
         late = schedule({"S1": on(0.75, 1.25)}, ("S1",))

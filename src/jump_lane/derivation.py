@@ -320,7 +320,7 @@ class Sheet:
 
         def number(symbol: str) -> str:
             found = self._values[symbol]
-            return show(found.corner(*corner), found.unit)
+            return show(found.corner(*corner), found.unit).replace(" ", "\u00a0")
 
         return expression.write(pretty), expression.write(number)
 

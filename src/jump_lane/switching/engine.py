@@ -169,10 +169,11 @@ class Engine:
             self._schedules[control] = schedule(self.circuit.pattern(control), self.switches)
         return self._schedules[control]
 
-    def start(self) -> Array:
-        """Return the all-zero state."""
+    def start(self, known: dict[str, float]) -> Array:
+        """Return a state from known inductor currents [A] and capacitor voltages [V], zero if not named."""
         z = np.zeros(self.nz)
         z[self.n] = 1.0
+        z[: self.n] = self.network.to_energy @ np.array([known.get(s, 0.0) for s in self.network.states])
         return z
 
     def run(self, z: Array, combo: int, control: float, tangents: bool) -> Run:

@@ -9,13 +9,17 @@ from jump_lane.switching.engine import Engine
 from jump_lane.switching.record import Recording
 
 
-def settle(circuit: Circuit, periods: int) -> tuple[Recording, float]:
-    """Run a circuit from all-zero states at its value of the control variable.
+def settle(
+    circuit: Circuit, periods: int, start: dict[str, float] | None = None
+) -> tuple[Recording, float]:
+    """Run a circuit from a starting state at its value of the control variable.
 
     Parameters
     ----------
     periods
         How many periods, 1 or more.
+    start
+        States to start from, by element name [A for inductors, V for capacitors]; zero if not named.
 
     Returns
     -------
@@ -29,7 +33,7 @@ def settle(circuit: Circuit, periods: int) -> tuple[Recording, float]:
     """
     validate(circuit)
     engine = Engine(circuit)
-    z, combo = engine.start(), 0
+    z, combo = engine.start(start or {}), 0
     if periods > 1:
         ends, combo = engine.settle(z, combo, circuit.control, periods - 1)
         z = ends[-1]

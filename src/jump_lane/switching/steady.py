@@ -206,20 +206,13 @@ def steady_state(
     validate(circuit)
     meters = () if regulation is None else (Meter(regulation.branch, regulation.voltage),)
     engine = Engine(circuit, meters)
-    z = _initial(engine, guess or {})
+    z = engine.start(guess or {})
     ends, combo = engine.settle(z, 0, circuit.control, 2)
     shooting = _Shooting(engine, regulation)
     point, steps = shooting.solve(ends[-1], combo, circuit.control)
     if not point.size < ACCEPTED:
         raise ConvergenceError(_reason(point, regulation))
     return SteadyState(engine, point.run, point.z, point.combo, point.control, point.size, steps)
-
-
-def _initial(engine: Engine, guess: dict[str, float]) -> Array:
-    z = engine.start()
-    x = np.array([guess.get(name, 0.0) for name in engine.network.states])
-    z[: engine.n] = engine.network.to_energy @ x
-    return z
 
 
 def _reason(point: _Point, regulation: Regulation | None) -> str:
