@@ -178,6 +178,11 @@ class Switching(_Table):
         "discontinuous over the whole load range, or either (the ripple alone decides)",
     )
     rectifier: Literal["diode", "synchronous"] = Field(default="diode", description="What rectifies")
+    coupling_ripple: Ratio = Field(
+        default=0.05,
+        gt=0.0,
+        description="Ripple of a coupling capacitor, peak to peak, part of its average voltage",
+    )
     dead_time: Seconds = Field(
         default=0.0, ge=0.0, description="Both switches open around every edge of a synchronous rectifier"
     )

@@ -251,6 +251,12 @@ class Recording:
         states = self._grids[stretch][1]
         return float(row @ states[0]), float(row @ states[-1])
 
+    def last_current(self, valve: str) -> float:
+        """Return the current of a valve (body diode included) at the end of the stretch it conducts last [A]."""
+        both = {valve, f"{valve}.body"}
+        conducting = [i for i, s in enumerate(self.stretches) if both & set(s.conducting)]
+        return self.ends(conducting[-1], f"{valve}.i")[1] if conducting else 0.0
+
     def stretch_average(self, stretch: int, name: str) -> float:
         """Return the average of a signal over a stretch."""
         c = int(self.trace.configurations[stretch])

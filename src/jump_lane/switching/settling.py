@@ -9,9 +9,7 @@ from jump_lane.switching.engine import Engine
 from jump_lane.switching.record import Recording
 
 
-def settle(
-    circuit: Circuit, periods: int, start: dict[str, float] | None = None
-) -> tuple[Recording, float]:
+def settle(circuit: Circuit, periods: int, start: dict[str, float] | None = None) -> tuple[Recording, float]:
     """Run a circuit from a starting state at its value of the control variable.
 
     Parameters

@@ -14,7 +14,7 @@ from jump_lane.quantities import DIMENSIONS, Dimension, parse, show
 from jump_lane.spec import Output, Spec
 from jump_lane.topologies import page as find_page
 from jump_lane.topologies.blocks import ASKED, DEFINITION
-from jump_lane.topologies.page import ByTarget, Page, Point, Role
+from jump_lane.topologies.page import Ask, ByTarget, Page, Point, Role
 
 NEAR_BOUNDARY = 0.01
 """A load within this part of the boundary load counts as being at the boundary."""
@@ -44,6 +44,13 @@ class Design:
     def inductors(self) -> tuple[str, ...]:
         """Names of the inductors."""
         return tuple(role.name for role in self.page.roles if role.kind == "inductor")
+
+    @property
+    def asks(self) -> tuple[Ask, ...]:
+        """What is asked, less the ripple currents that follow from a conduction mode asked for."""
+        if self.spec.switching.mode in ("continuous", "either"):
+            return self.page.asks
+        return tuple(a for a in self.page.asks if self.sheet[a.symbol].unit != "A")
 
     def point(self, i: int, j: int) -> Point:
         """Return the operating point at input corner i and load corner j."""
@@ -86,6 +93,11 @@ def derive(spec: Spec) -> Design:
         If the topology, a chosen value or a part is not known to the page, or no value fulfils what is asked.
     """
     page = find_page(spec.topology)
+    if (spec.output[0].voltage < 0.0) != page.inverting:
+        sign = "negative" if page.inverting else "positive"
+        raise InputError(
+            f"output.voltage: {show(spec.output[0].voltage, 'V')}, but the output of the {page.name} is {sign}"
+        )
     inputs, loads = spec.input.voltage.corners(), spec.output[0].current.corners()
     return _derive(spec, page, inputs, loads, _chosen(spec, page))
 
@@ -114,7 +126,7 @@ def _give_asked(
 ) -> None:
     s, m = spec.switching, spec.margin
     sheet.give("V_in", np.array(inputs)[:, None], "V", "input voltage")
-    sheet.give("V_o", output.voltage, "V", "output voltage")
+    sheet.give("V_o", abs(output.voltage), "V", "output voltage")
     sheet.give("I_o", np.array(loads)[None, :], "A", "load current")
     sheet.give("I_max", output.current.max, "A", "load current at full load")
     sheet.give("f_s", s.frequency, "Hz", "switching frequency")
@@ -133,19 +145,23 @@ def _give_asked(
         ("a_ESR", m.esr_share, "esr_share", "part of the ripple left to ESR"),
     ):
         sheet.give(symbol, value, "", meaning, "file" if name in m.model_fields_set else "default")
+    given = "file" if "coupling_ripple" in s.model_fields_set else "default"
+    sheet.give("r_C", s.coupling_ripple, "", "ripple of a coupling capacitor, part of its voltage", given)
     sheet.derive(Line("T_s", "1/f_s", "s", "switching period", DEFINITION))
-    sheet.derive(Line("R_o", "abs(V_o)/I_o", "Ω", "load resistance", DEFINITION, "min"))
-    sheet.derive(Line("P_o", "abs(V_o)*I_o", "W", "output power", DEFINITION))
+    sheet.derive(Line("R_o", "V_o/I_o", "Ω", "load resistance", DEFINITION, "min"))
+    sheet.derive(Line("P_o", "V_o*I_o", "W", "output power", DEFINITION))
 
 
 def _give_ripple(sheet: Sheet, spec: Spec, page: Page) -> None:
     ripple = spec.switching.current_ripple
     if ripple.relative:
         sheet.give("r_I", ripple.value, "", "current ripple asked, part of the average at full load")
-        text = f"r_I*({page.ripple_base})"
-        sheet.derive(Line("dI_ask", text, "A", "inductor ripple asked, peak to peak", ASKED, "min"))
-    else:
-        sheet.give("dI_ask", ripple.value, "A", "inductor ripple asked, peak to peak")
+    for symbol, base in page.ripples:
+        meaning = "inductor ripple asked, peak to peak"
+        if ripple.relative:
+            sheet.derive(Line(symbol, f"r_I*({base})", "A", meaning, ASKED, "min"))
+        else:
+            sheet.give(symbol, ripple.value, "A", meaning)
 
 
 def _give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
@@ -160,21 +176,18 @@ def _give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
             if key not in known:
                 raise InputError(f"parts.{role.name}.{key}: unknown key; {nearest(key, known)}")
         for key, datum in known.items():
-            value, origin = 0.0, "default"
+            value, origin = datum.default, "default"
             if key in data:
                 value, origin = _read(data[key], datum.unit, f"parts.{role.name}.{key}"), "file"
             sheet.give(datum.symbol, _as_used(value, key, role, spec), datum.unit, datum.meaning, origin)
 
 
 def _as_used(value: float, key: str, role: Role, spec: Spec) -> float:
-    """Drop the data that do not act: a forward voltage of a switch, a body diode of a diode."""
-    if role.kind == "rectifier":
-        synchronous = spec.switching.rectifier == "synchronous"
-        if key == "forward_voltage" and synchronous:
-            return 0.0
-        if key.startswith("body") and not synchronous:
-            return 0.0
-    return value
+    """Drop the data that do not act: a forward voltage of a switch, body diodes where rectifiers are diodes."""
+    synchronous = spec.switching.rectifier == "synchronous"
+    if role.kind == "rectifier" and key == "forward_voltage" and synchronous:
+        return 0.0
+    return 0.0 if key.startswith("body") and not synchronous else value
 
 
 def _chosen(spec: Spec, page: Page) -> dict[str, float]:
@@ -231,8 +244,11 @@ def _require_possible(design: Design) -> None:
     if np.any(bad):
         i, j = (int(k) for k in np.argwhere(np.broadcast_to(bad, design.shape))[0])
         value = design.sheet[design.page.control].corner(i, j)
+        reason = f"the duty ratio would be {show(value)}"
+        if np.isnan(value) and "M_pk" in design.sheet:
+            most = design.sheet["M_pk"].corner(i, j)
+            reason = f"with these resistances the conversion ratio does not exceed {show(most)}"
         raise InputError(
             f"{design.page.name}: {show(design.sheet['V_o'].worst, 'V')} cannot be reached from "
-            f"{design.corner_name((i, j))}: the duty ratio would be {show(value)}; "
-            f"this topology reaches {design.page.conversion}"
+            f"{design.corner_name((i, j))}: {reason}; this topology reaches {design.page.conversion}"
         )

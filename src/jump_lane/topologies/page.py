@@ -21,19 +21,25 @@ from jump_lane.circuit.elements import (
     Resistor,
     Switch,
     VoltageSource,
+    Winding,
+    coupled_pair,
 )
 from jump_lane.circuit.gates import GatePattern, Gates, Instant, Interval, complement
 from jump_lane.derivation import Line
 
+BODY_VOLTAGE = 0.8
+"""Forward voltage of a body diode [V] where none is given: that of silicon."""
+
 
 @dataclass(frozen=True)
 class Datum:
-    """One figure of a real part: its key in the file, the symbol it becomes, its unit and meaning."""
+    """One figure of a real part: its key in the file, the symbol it becomes, unit, meaning, default."""
 
     key: str
     symbol: str
     unit: str
     meaning: str
+    default: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -55,6 +61,8 @@ class Role:
     @property
     def data(self) -> tuple[Datum, ...]:
         """Return what a part in this role is described by."""
+        if self.kind == "coupling":
+            return (Datum("factor", f"k_{self.tag}", "", f"coupling factor of {self.name}"),)
         resistance = {
             "switch": "on-resistance",
             "rectifier": "resistance when conducting",
@@ -67,7 +75,11 @@ class Role:
         if self.kind in ("switch", "rectifier"):
             data.append(
                 Datum(
-                    "body_voltage", f"V_B{self.tag}", "V", f"forward voltage of the body diode of {self.name}"
+                    "body_voltage",
+                    f"V_B{self.tag}",
+                    "V",
+                    f"forward voltage of the body diode of {self.name}",
+                    BODY_VOLTAGE,
                 )
             )
             data.append(
@@ -103,6 +115,8 @@ class Proof:
 @dataclass(frozen=True)
 class Ask:
     """Something asked of a simulated quantity: it must not exceed a limit.
+
+    A ripple current is not asked for where discontinuous conduction or its boundary is: it follows from that.
 
     Attributes
     ----------
@@ -161,11 +175,21 @@ class Point:
         """Return a capacitor with its equivalent series resistance."""
         return Capacitor(name, a, b, self[name], self[f"R_{name.replace('_', '')}"])
 
+    def coupled(
+        self, core: str, first: tuple[str, str, str], second: tuple[str, str, str]
+    ) -> tuple[Element, ...]:
+        """Return two inductors (name, a, b), on one core where a coupling factor is given."""
+        k = self[f"k_{core}"]
+        if k == 0.0:
+            return (self.inductor(*first), self.inductor(*second))
+        windings = [Winding(name, a, b, 1.0, self[f"R_{name}"]) for name, a, b in (first, second)]
+        return (coupled_pair(core, *windings, (self[first[0]], self[second[0]]), k),)
+
     def load(self, a: str = "out", b: str = "gnd") -> Element:
         """Return the load, as the resistance that takes the load current at the output voltage."""
         if self["I_o"] == 0.0:
             return CurrentSource("load", a, b, 0.0)
-        return Resistor("load", a, b, abs(self["V_o"]) / self["I_o"])
+        return Resistor("load", a, b, self["V_o"] / self["I_o"])
 
 
 @dataclass(frozen=True)
@@ -178,8 +202,11 @@ class Page:
         What it is called, and what is said of it in the list of topologies.
     roles
         Its components.
-    ripple_base
-        Formula of the average inductor current at full load, which a relative ripple refers to.
+    ripples
+        For each inductor the symbol of its asked ripple and the formula of its average current at full load,
+        which a relative ripple refers to.
+    inverting
+        Whether the output is negative; V_o is its magnitude then.
     sizing
         Lines up to the boundary load current ``I_B``, in continuous conduction: duty ratio, inductance.
     operation
@@ -191,9 +218,8 @@ class Page:
     start
         Element to symbol: where the simulation may start.
     idle
-        Devices of which none conducts while the circuit idles in discontinuous conduction.
-    inductor
-        The signal whose valley tells reversed conduction.
+        Devices of which none conducts while the circuit idles in discontinuous conduction; the last one is the
+        rectifier whose current tells reversed conduction.
     proofs, asks
         What is measured, and what is asked of it.
     figure
@@ -206,7 +232,7 @@ class Page:
     conversion: str
     isolated: bool
     roles: tuple[Role, ...]
-    ripple_base: str
+    ripples: tuple[tuple[str, str], ...]
     sizing: tuple[Line | ByTarget, ...]
     operation: tuple[Line, ...]
     circuit: Callable[[Point], tuple[Element, ...]]
@@ -215,8 +241,8 @@ class Page:
     asks: tuple[Ask, ...]
     figure: tuple[tuple[str, tuple[str, ...]], ...]
     idle: tuple[str, ...]
-    inductor: str
     control: str = "D"
+    inverting: bool = False
     start: Mapping[str, str] = field(default_factory=dict)
 
     def lines(self) -> list[Line]:

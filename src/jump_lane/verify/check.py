@@ -14,8 +14,9 @@ from jump_lane.topologies.page import Ask, Proof
 from jump_lane.verify.operating import solve
 from jump_lane.waveforms import NOISE
 
-IDLE = 0.002
-"""An idle part of the period below this counts as none."""
+NEAR = 0.005
+"""An idle part of the period, or a last rectifier current over its peak, below this counts as the boundary;
+it is what a load one percent off the boundary load brings."""
 
 SLACK = 1e-6
 """A limit exceeded by less than this part of it counts as held."""
@@ -125,15 +126,15 @@ def check(design: Design) -> Check:
 def simulated_mode(design: Design, recording: Recording) -> str:
     """Return the conduction mode that a recording shows."""
     page = design.page
-    valves = [v for name in page.idle for v in (name, f"{name}.body")]
-    idle = 1.0 - recording.fraction(*valves)
-    current = recording.measures(page.inductor)
-    if design.synchronous:
-        return REVERSED if current.minimum < -1e-6 * current.peak else CONTINUOUS
-    if idle > IDLE:
+    idle = 1.0 - recording.fraction(*(v for name in page.idle for v in (name, f"{name}.body")))
+    rectifier = page.idle[-1]
+    current = recording.measures(f"{rectifier}.i")
+    if idle > NEAR:
         return DISCONTINUOUS
-    near = idle > 0.0 or current.minimum < IDLE * current.peak_to_peak
-    return BOUNDARY if near else CONTINUOUS
+    last = recording.last_current(rectifier)
+    if abs(last) < NEAR * current.peak:
+        return BOUNDARY
+    return REVERSED if last < 0.0 else CONTINUOUS
 
 
 def _judge_mode(design: Design, mode: str) -> tuple[bool, str]:
@@ -155,7 +156,7 @@ def _finding(design: Design, recording: Recording, proof: Proof, i: int, j: int)
     scale = abs(design.sheet[proof.scale].corner(i, j)) if proof.scale else abs(derived)
     simulated = 0.0 if abs(simulated) < NOISE * scale else simulated
     deviation = (simulated - derived) / max(scale, 1e-12)
-    ask = next((a for a in design.page.asks if a.symbol == proof.symbol), None)
+    ask = next((a for a in design.asks if a.symbol == proof.symbol), None)
     asked, holds, advice = _judge(design, ask, simulated, i, j)
     return Finding(
         proof.symbol, value.unit, value.meaning, derived, simulated, deviation, proof.tolerance,

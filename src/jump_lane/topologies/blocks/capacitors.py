@@ -1,0 +1,231 @@
+"""Input, output and coupling capacitors."""
+
+from __future__ import annotations
+
+from jump_lane.derivation import Line
+from jump_lane.topologies.blocks.sources import (
+    ASKED,
+    COUPLING_CHARGE,
+    FIRST_HARMONIC,
+    INPUT_CHARGE,
+    KIRCHHOFF,
+    MARGIN,
+    OUTPUT_FILTER,
+    RIPPLE_CHOPPED,
+    RIPPLE_WITH_ESR,
+    RMS_VALUES,
+    VOLT_SECONDS,
+)
+
+
+def filtered_output(
+    capacitor: str = "C_o", coil: str = "L", ripple: str = "dI_L", rise: str = "D_1", fall: str = "D_2"
+) -> tuple[Line, ...]:
+    """Return the output capacitor behind an inductor: charge share and ESR share of the ripple kept apart.
+
+    Parameters
+    ----------
+    ripple
+        Symbol of the inductor's peak-to-peak current.
+    rise, fall
+        Symbols of the fractions of the period in which its current rises and falls.
+    """
+    c, x = capacitor, coil.replace("_", "")
+    esr = f"R_{c.replace('_', '')}"
+    up, down = f"({ripple}*f_s/{rise})", f"({ripple}*f_s/{fall})"
+    return (
+        Line(
+            "Q_o",
+            f"(I_{x}pk - I_o)**2*({rise} + {fall})/(2*{ripple}*f_s)",
+            "C",
+            "charge moved in and out of the output capacitor",
+            OUTPUT_FILTER,
+        ),
+        Line(
+            "dV_Q",
+            f"dV_ask - max(a_ESR*dV_ask, {esr}*{ripple})",
+            "V",
+            "ripple left to the charge",
+            ASKED,
+            "min",
+        ),
+        Line("ESR_max", f"a_ESR*dV_ask/{ripple}", "Ω", f"largest ESR of {c}", OUTPUT_FILTER, "min"),
+        Line(
+            c,
+            "(1 + m_C)*Q_o/dV_Q",
+            "F",
+            "output capacitance, with margin",
+            OUTPUT_FILTER,
+            "max",
+            component=True,
+        ),
+        Line(
+            "k_o",
+            f"1/sqrt(1 + (1/(2*pi*f_s*R_o*{c}))**2)",
+            "",
+            "part of the ripple current that the capacitor takes beside the load",
+            FIRST_HARMONIC,
+            "min",
+        ),
+        Line("dV_oQ", f"k_o*Q_o/{c}", "V", "charge share of the output ripple", OUTPUT_FILTER),
+        Line("dV_oESR", f"{esr}*{ripple}", "V", "ESR share of the output ripple", OUTPUT_FILTER),
+        Line(
+            "t_o1", f"min({esr}*{c}, (I_o - I_{x}v)/{up})", "s", "lead of the lowest point", RIPPLE_WITH_ESR
+        ),
+        Line(
+            "t_o2",
+            f"min({esr}*{c}, (I_{x}pk - I_o)/{down})",
+            "s",
+            "lead of the highest point",
+            RIPPLE_WITH_ESR,
+        ),
+        Line(
+            "dV_o",
+            f"dV_oQ + {up}*t_o1*({esr} - t_o1/(2*{c})) + {down}*t_o2*({esr} - t_o2/(2*{c}))",
+            "V",
+            "output ripple, peak to peak",
+            RIPPLE_WITH_ESR,
+        ),
+        Line(
+            f"I_{c.replace('_', '')}rms",
+            f"k_o*sqrt(max(I_{x}rms**2 - I_o**2, 0*I_o**2))",
+            "A",
+            "rms current of the output capacitor",
+            RMS_VALUES,
+        ),
+    )
+
+
+def chopped_output(capacitor: str = "C_o") -> tuple[Line, ...]:
+    """Return the output capacitor behind a rectifier that delivers I_pk … I_v during D_2 of the period."""
+    c, esr = capacitor, f"R_{capacitor.replace('_', '')}"
+    return (
+        Line("s_D", "dI*f_s/D_2", "A/s", "slope of the rectifier current", KIRCHHOFF),
+        Line(
+            "Q_o",
+            "((I_pk + max(I_o, I_v))/2 - I_o)*(I_pk - max(I_o, I_v))/s_D",
+            "C",
+            "charge moved in and out of the output capacitor",
+            RIPPLE_CHOPPED,
+        ),
+        Line(
+            "dV_Q", f"dV_ask - max(a_ESR*dV_ask, {esr}*I_pk)", "V", "ripple left to the charge", ASKED, "min"
+        ),
+        Line("ESR_max", "a_ESR*dV_ask/I_pk", "Ω", f"largest ESR of {c}", RIPPLE_CHOPPED, "min"),
+        Line(c, "(1 + m_C)*Q_o/dV_Q", "F", "output capacitance, with margin", RIPPLE_CHOPPED, component=True),
+        Line("dV_oQ", f"Q_o/{c}", "V", "charge share of the output ripple", RIPPLE_CHOPPED),
+        Line("dV_oESR", f"{esr}*I_pk", "V", "ESR share of the output ripple", RIPPLE_CHOPPED),
+        Line(
+            "I_x1",
+            f"min(max(I_o + {esr}*{c}*s_D, I_v), I_pk)",
+            "A",
+            "rectifier current at the highest output voltage",
+            RIPPLE_CHOPPED,
+        ),
+        Line(
+            "dV_o",
+            f"((I_pk + I_x1)/2 - I_o)*(I_pk - I_x1)/(s_D*{c}) + {esr}*I_x1",
+            "V",
+            "output ripple, peak to peak",
+            RIPPLE_CHOPPED,
+        ),
+        Line(
+            f"I_{c.replace('_', '')}rms",
+            "sqrt(D_2*(I_m**2 + dI**2/12) - I_o**2)",
+            "A",
+            "rms current of the output capacitor",
+            RMS_VALUES,
+        ),
+    )
+
+
+def smooth_input(coil: str) -> tuple[Line, ...]:
+    """Return the input capacitor in front of the inductor ``coil``."""
+    return (
+        Line(
+            "I_Cirms",
+            f"sqrt(max(I_{coil}rms**2 - I_{coil}**2, 0*I_o**2))",
+            "A",
+            "rms current of the input capacitor",
+            RMS_VALUES,
+        ),
+        Line(
+            "C_i",
+            f"(1 + m_C)*(I_{coil}pk - I_{coil})**2*(D_1 + D_2)/(2*dI_{coil}*f_s*dV_iask)",
+            "F",
+            "input capacitance, with margin",
+            OUTPUT_FILTER,
+            component=True,
+        ),
+    )
+
+
+def chopped_input(fraction: str, middle: str, ripple: str) -> tuple[Line, ...]:
+    """Return the input capacitor in front of a switch that chops the input current."""
+    return (
+        Line("I_in", f"{fraction}*{middle}", "A", "average input current", VOLT_SECONDS),
+        Line(
+            "I_Cirms",
+            f"sqrt({fraction}*({middle}**2 + {ripple}**2/12) - I_in**2)",
+            "A",
+            "rms current of the input capacitor",
+            RMS_VALUES,
+        ),
+        Line(
+            "Q_in",
+            f"{fraction}/f_s*min(1, ({middle} + {ripple}/2 - I_in)/{ripple})"
+            f"*(({middle} + {ripple}/2 + max({middle} - {ripple}/2, I_in))/2 - I_in)",
+            "C",
+            "charge taken from the input capacitor",
+            INPUT_CHARGE,
+        ),
+        Line(
+            "C_i",
+            "(1 + m_C)*Q_in/dV_iask",
+            "F",
+            "input capacitance, with margin",
+            INPUT_CHARGE,
+            "max",
+            component=True,
+        ),
+    )
+
+
+def coupling_capacitor(name: str = "C_s") -> tuple[Line, ...]:
+    """Return the capacitor that carries the current of L2 while S1 conducts and of L1 otherwise."""
+    x = name.replace("_", "")
+    return (
+        Line(
+            "Q_s",
+            "(I_L2pk**2 - max(I_L2v, 0*I_L2v)**2)*D_1/(2*f_s*dI_L2)"
+            " + max(max(-I_L1v, 0*I_L1v)*(1 - D_1 - D_2)/f_s + min(I_L1v, 0*I_L1v)**2*D_2/(2*f_s*dI_L1)"
+            " - min(I_L2v, 0*I_L2v)**2*D_1/(2*f_s*dI_L2), 0*I_o/f_s)",
+            "C",
+            f"charge moved in and out of {name}",
+            COUPLING_CHARGE,
+        ),
+        Line(
+            name,
+            f"(1 + m_C)*Q_s/(r_C*V_{x})",
+            "F",
+            "coupling capacitance, with margin",
+            COUPLING_CHARGE,
+            component=True,
+        ),
+        Line(
+            f"dV_{x}",
+            f"Q_s/{name} + R_{x}*(max(I_L1v, 0*I_L1v) + I_L2pk)",
+            "V",
+            f"ripple of {name}, peak to peak",
+            COUPLING_CHARGE,
+        ),
+        Line(
+            f"I_{x}rms",
+            "sqrt(D_1*(I_L2v**2 + I_L2v*dI_L2 + dI_L2**2/3)"
+            " + D_2*(I_L1v**2 + I_L1v*dI_L1 + dI_L1**2/3) + (1 - D_1 - D_2)*I_L1v**2)",
+            "A",
+            f"rms current of {name}",
+            RMS_VALUES,
+        ),
+        Line(f"V_{x}r", f"(1 + m_V)*(V_{x} + dV_{x}/2)", "V", f"voltage rating {name} should have", MARGIN),
+    )

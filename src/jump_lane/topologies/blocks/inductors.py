@@ -1,0 +1,100 @@
+"""Inductors: their choice, and what they carry."""
+
+from __future__ import annotations
+
+from jump_lane.derivation import Line
+from jump_lane.topologies.blocks.sources import (
+    BOUNDARY_CONDITION,
+    DEFINITION,
+    KIRCHHOFF,
+    MARGIN,
+    RMS_VALUES,
+    VOLT_SECONDS,
+)
+from jump_lane.topologies.page import ByTarget
+
+
+def inductance(name: str, ripple: str, critical: str, full: str) -> ByTarget:
+    """Return the choice of an inductance for each conduction target.
+
+    Parameters
+    ----------
+    ripple, critical, full
+        Symbols of the inductance for the asked ripple, of the critical inductance at each corner's load, and
+        of the critical inductance at full load.
+    """
+
+    def line(text: str, meaning: str, worst: str = "max") -> Line:
+        return Line(name, text, "H", meaning, MARGIN, worst, component=True)
+
+    return ByTarget(
+        {
+            "continuous": line(
+                f"(1 + m_L)*max({critical}, {ripple})",
+                "inductance: ripple and continuous conduction, with margin",
+            ),
+            "either": line(f"(1 + m_L)*{ripple}", "inductance: ripple as asked, with margin"),
+            "boundary": line(full, "inductance: at the boundary at full load"),
+            "discontinuous": line(
+                f"{full}/(1 + m_L)", "inductance: discontinuous up to full load, with margin", "min"
+            ),
+        }
+    )
+
+
+def inductor(name: str, average: str, ripple: str, conducting: str) -> tuple[Line, ...]:
+    """Return average, valley, peak, rms and energy of an inductor.
+
+    Its current rises and falls by ``ripple`` during the fraction ``conducting`` of the period and stays at
+    its valley in the rest.
+
+    Parameters
+    ----------
+    average, ripple, conducting
+        Formulas of the average current, of the peak-to-peak value, and of that fraction.
+    """
+    x = name.replace("_", "")
+    return (
+        Line(f"I_{x}", average, "A", f"average current of {name}", VOLT_SECONDS),
+        Line(
+            f"I_{x}v",
+            f"I_{x} - ({conducting})*{ripple}/2",
+            "A",
+            f"valley current of {name}",
+            KIRCHHOFF,
+            "min",
+        ),
+        Line(f"I_{x}pk", f"I_{x}v + {ripple}", "A", f"peak current of {name}", KIRCHHOFF),
+        Line(
+            f"I_{x}rms",
+            f"sqrt(I_{x}v**2 + ({conducting})*(I_{x}v*{ripple} + {ripple}**2/3))",
+            "A",
+            f"rms current of {name}",
+            RMS_VALUES,
+        ),
+        Line(f"W_{x}", f"{name}*I_{x}pk**2/2", "J", f"energy in {name} at the peak", DEFINITION),
+        Line(f"I_{x}sat", f"(1 + m_I)*I_{x}pk", "A", f"saturation current {name} should have", MARGIN),
+    )
+
+
+def single_inductor_sizing() -> tuple[Line | ByTarget, ...]:
+    """Return the sizing of one inductor L that stores energy while S1 conducts and hands it over afterwards."""
+    return (
+        Line("L_rip", "V_1c*D_c/(f_s*dI_ask)", "H", "inductance for the ripple asked", VOLT_SECONDS),
+        Line(
+            "L_crit",
+            "V_1c*D_c*(1 - D_c)/(2*f_s*I_o)",
+            "H",
+            "critical inductance at the load",
+            BOUNDARY_CONDITION,
+        ),
+        Line(
+            "L_full",
+            "V_1c*D_c*(1 - D_c)/(2*f_s*I_max)",
+            "H",
+            "critical inductance at full load",
+            BOUNDARY_CONDITION,
+        ),
+        inductance("L", "L_rip", "L_crit", "L_full"),
+        Line("I_B", "V_1c*D_c*(1 - D_c)/(2*f_s*L)", "A", "boundary load current", BOUNDARY_CONDITION),
+    )

@@ -1,0 +1,95 @@
+"""Two inductors that share one rectifier (SEPIC, Ćuk, Zeta), on one core or on two.
+
+Both see the same voltages, V_1 while S1 conducts and V_2 reversed while the rectifier does; the sum of their
+currents flows through S1 and then through the rectifier.
+"""
+
+from __future__ import annotations
+
+from jump_lane.derivation import Line
+from jump_lane.topologies.blocks.duty import handed_over
+from jump_lane.topologies.blocks.inductors import inductor
+from jump_lane.topologies.blocks.sources import (
+    BOUNDARY_CONDITION,
+    COUPLED,
+    DEFINITION,
+    MARGIN,
+    VOLT_SECONDS,
+)
+from jump_lane.topologies.page import ByTarget
+
+RIPPLES = (("dI_1ask", "I_max*V_o/V_in"), ("dI_2ask", "I_max"))
+"""Asked ripples: of the average input current in L1, of the load current in L2."""
+
+
+def pair_sizing() -> tuple[Line | ByTarget, ...]:
+    """Return the sizing of L1 and L2: ripple of each, continuous conduction of the sum; equal on one core."""
+    return (
+        Line("c_T", "floor(k_T + 0.999999)", "", "1 with both windings on one core, else 0", DEFINITION),
+        Line("L_r1", "V_1c*D_c/(f_s*dI_1ask)", "H", "inductance for the ripple asked of L1", VOLT_SECONDS),
+        Line("L_r2", "V_1c*D_c/(f_s*dI_2ask)", "H", "inductance for the ripple asked of L2", VOLT_SECONDS),
+        Line("L_n1", "max(L_r1, c_T*L_r2)/(1 + k_T)", "H", "inductance L1 needs for the ripple", COUPLED),
+        Line("L_n2", "max(L_r2, c_T*L_r1)/(1 + k_T)", "H", "inductance L2 needs for the ripple", COUPLED),
+        Line(
+            "L_crit",
+            "V_1c*D_c*(1 - D_c)/(2*f_s*I_o)",
+            "H",
+            "critical inductance of both in parallel at the load",
+            BOUNDARY_CONDITION,
+        ),
+        Line(
+            "L_full",
+            "V_1c*D_c*(1 - D_c)/(2*f_s*I_max)",
+            "H",
+            "critical inductance of both in parallel at full load",
+            BOUNDARY_CONDITION,
+        ),
+        _choice("L1", "L_n1", "L_n2"),
+        _choice("L2", "L_n2", "L_n1"),
+        Line("M_T", "k_T*sqrt(L1*L2)", "H", "mutual inductance", COUPLED),
+        Line("L_e", "(L1*L2 - M_T**2)/(L1 + L2 - 2*M_T)", "H", "inductance of both in parallel", COUPLED),
+        Line("I_B", "V_1c*D_c*(1 - D_c)/(2*f_s*L_e)", "A", "boundary load current", BOUNDARY_CONDITION),
+        Line("K", "2*L_e*f_s/R_o", "", "conduction parameter", BOUNDARY_CONDITION, "min"),
+        Line("K_crit", "(1 - D_i)**2", "", "conduction parameter at the boundary", BOUNDARY_CONDITION),
+    )
+
+
+def _choice(name: str, own: str, other: str) -> ByTarget:
+    def line(text: str, meaning: str, worst: str = "max") -> Line:
+        return Line(name, text, "H", f"inductance {name}: {meaning}", MARGIN, worst, component=True)
+
+    share = f"(1 + {own}/{other})/(1 + k_T)"
+    return ByTarget(
+        {
+            "continuous": line(
+                f"(1 + m_L)*max({own}, L_crit*{share})", "ripple and continuous conduction, with margin"
+            ),
+            "either": line(f"(1 + m_L)*{own}", "ripple as asked, with margin"),
+            "boundary": line(f"L_full*{share}", "at the boundary at full load"),
+            "discontinuous": line(
+                f"L_full*{share}/(1 + m_L)", "discontinuous up to full load, with margin", "min"
+            ),
+        }
+    )
+
+
+def pair_operation(off: str) -> tuple[Line, ...]:
+    """Return the operation of both inductors.
+
+    Parameters
+    ----------
+    off
+        Formula of the voltage V_2 that both see, reversed, while the rectifier conducts.
+    """
+    return (
+        Line("I_1x", "I_o*V_o/V_in", "A", "current of L1 that sets the drops", VOLT_SECONDS),
+        *handed_over("V_in - R_S1*I_x - R_L1*I_1x", off, "V_o + V_FD1", "L_e"),
+        Line(
+            "dI_L1", "V_1*D_1*(L2 - M_T)/(f_s*(L1*L2 - M_T**2))", "A", "ripple of L1, peak to peak", COUPLED
+        ),
+        Line(
+            "dI_L2", "V_1*D_1*(L1 - M_T)/(f_s*(L1*L2 - M_T**2))", "A", "ripple of L2, peak to peak", COUPLED
+        ),
+        *inductor("L1", "D_1*I_m", "dI_L1", "D_1 + D_2"),
+        *inductor("L2", "I_o", "dI_L2", "D_1 + D_2"),
+    )

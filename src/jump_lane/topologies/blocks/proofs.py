@@ -1,0 +1,72 @@
+"""What proves the values of the common groups, what is asked of them, and how they are drawn."""
+
+from __future__ import annotations
+
+from jump_lane.topologies.page import Ask, Proof
+
+CURVED = 0.02
+"""Averages and rms values of devices are derived with straight slopes; resistance bends them a little."""
+
+
+def inductor_proofs(*names: str) -> tuple[Proof, ...]:
+    """Return the proofs of inductors; valleys are measured against peaks."""
+    return tuple(
+        proof
+        for name in names
+        for proof in (
+            Proof(f"dI_{name}", f"{name}.i", "peak_to_peak"),
+            Proof(f"I_{name}pk", f"{name}.i", "maximum"),
+            Proof(f"I_{name}v", f"{name}.i", "minimum", scale=f"I_{name}pk"),
+            Proof(f"I_{name}", f"{name}.i", "average"),
+            Proof(f"I_{name}rms", f"{name}.i", "rms"),
+        )
+    )
+
+
+def output_proofs() -> tuple[Proof, ...]:
+    """Return the proofs of the output capacitor."""
+    return (
+        Proof("dV_o", "load.v", "peak_to_peak", 0.05),
+        Proof("I_Corms", "C_o.i", "rms"),
+    )
+
+
+def coupling_proofs(name: str = "C_s") -> tuple[Proof, ...]:
+    """Return the proofs of a coupling capacitor."""
+    x = name.replace("_", "")
+    return (
+        Proof(f"V_{x}", f"{name}.v", "average"),
+        Proof(f"dV_{x}", f"{name}.v", "peak_to_peak", 0.05),
+        Proof(f"I_{x}rms", f"{name}.i", "rms"),
+    )
+
+
+def device_proofs(switch: str = "S1", rectifier: str = "D1") -> tuple[Proof, ...]:
+    """Return the proofs of a switch and a rectifier."""
+    return (
+        Proof(f"I_{switch}", f"{switch}.i", "average", CURVED),
+        Proof(f"I_{switch}rms", f"{switch}.i", "rms", CURVED),
+        Proof(f"I_{switch}pk", f"{switch}.i", "maximum"),
+        Proof(f"V_{switch}", f"{switch}.v", "maximum"),
+        Proof(f"I_{rectifier}", f"{rectifier}.i", "average", CURVED),
+        Proof(f"I_{rectifier}rms", f"{rectifier}.i", "rms", CURVED),
+        Proof(f"I_{rectifier}pk", f"{rectifier}.i", "maximum"),
+        Proof(f"V_{rectifier}", f"{rectifier}.v", "reverse"),
+    )
+
+
+def output_asks() -> tuple[Ask, ...]:
+    """Return what is asked of the output ripple."""
+    return (Ask("dV_o", "dV_ask", "C_o", "dV_oESR", "lower the ESR of C_o below ESR_max"),)
+
+
+def panels(node: str, *inductors: str) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """Return the panels of the figure of a converter with one switch and one rectifier."""
+    return (
+        ("gate", ("S1.gate", "D1.gate")),
+        ("inductor current", tuple(f"{name}.i" for name in inductors)),
+        ("device currents", ("S1.i", "D1.i")),
+        ("switch node", (f"@{node}",)),
+        ("output ripple", ("load.v~",)),
+        ("output level", ("load.v=",)),
+    )

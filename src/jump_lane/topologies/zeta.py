@@ -1,0 +1,109 @@
+"""Zeta: steps up or down without inverting, with continuous output current.
+
+While S1 conducts, L1 sees V_in and L2 sees V_in + V_Cs − V_o = V_in; while D1 conducts, both see V_o reversed.
+The coupling capacitor holds V_Cs = V_o.
+
+        in ──S1──┬── a ──C_s──┬── b ──L2──┬── out
+                 │            │           │
+                 L1           D1         C_o   load
+                 │            │           │
+        gnd ─────┴────────────┴───────────┴──
+"""
+
+from __future__ import annotations
+
+from jump_lane.circuit.elements import Element
+from jump_lane.circuit.gates import Gates, Instant, on
+from jump_lane.derivation import Line
+from jump_lane.topologies import blocks
+from jump_lane.topologies.page import Ask, Page, Point, Proof, Role
+
+SIZING = (
+    Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
+    Line("D_i", "V_o/(V_in + V_o)", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
+    *blocks.lossy_duty(
+        "V_in + V_o + V_FD1 + (R_L1 + R_L2 - R_Cs)*I_o",
+        "V_in + (R_S1 - R_D1 + 2*R_L1 - R_Cs)*I_o - 2*t_d*f_s*V_BD1",
+        "(R_S1 + R_L1)*I_o",
+    ),
+    Line(
+        "V_1c",
+        "V_in - R_S1*I_c - R_L1*I_o*V_o/V_in",
+        "V",
+        "voltage of both inductors, S1 on",
+        blocks.WITH_LOSSES,
+    ),
+    *blocks.pair_sizing(),
+)
+
+OPERATION = (
+    *blocks.pair_operation("V_o + V_FD1 + R_D1*I_x + R_L2*I_o"),
+    Line(
+        "V_Cs", "V_o - R_L1*I_L1 + R_L2*I_L2", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS
+    ),
+    *blocks.coupling_capacitor(),
+    *blocks.filtered_output(coil="L2", ripple="dI_L2"),
+    *blocks.device("S1", "D_1", "I_m", "dI", "V_in + V_Cs + dV_Cs/2 + V_FD1 + R_D1*I_v"),
+    *blocks.device("D1", "D_2", "I_m", "dI", "V_in + V_Cs + dV_Cs/2 - R_S1*I_v", "rectifier"),
+    *blocks.chopped_input("D_1", "I_m", "dI"),
+)
+
+
+def circuit(p: Point) -> tuple[Element, ...]:
+    """Return the elements at an operating point."""
+    return (
+        p.source(),
+        p.switch("S1", "in", "a"),
+        *p.coupled("T", ("L1", "a", "gnd"), ("L2", "b", "out")),
+        p.capacitor("C_s", "b", "a"),
+        p.rectifier("D1", "gnd", "b"),
+        p.capacitor("C_o", "out", "gnd"),
+        p.load(),
+    )
+
+
+def gates(duty: Instant, p: Point) -> Gates:
+    """Return the gate pattern: S1 from the start of the period, a synchronous D1 in the rest."""
+    main = on(0.0, duty)
+    return {"S1": main, **p.rectify(D1=main)}
+
+
+PAGE = Page(
+    name="zeta",
+    title="Zeta converter",
+    good_for="quiet output across the input range; input current chopped",
+    conversion="V_o > 0, any magnitude",
+    isolated=False,
+    roles=(
+        Role("S1", "switch"),
+        Role("D1", "rectifier"),
+        Role("L1", "inductor"),
+        Role("L2", "inductor"),
+        Role("T", "coupling"),
+        Role("C_s", "capacitor"),
+        Role("C_o", "capacitor"),
+        Role("C_i", "capacitor"),
+    ),
+    ripples=blocks.RIPPLES,
+    sizing=SIZING,
+    operation=OPERATION,
+    circuit=circuit,
+    gates=gates,
+    start={"L1": "I_L1v", "L2": "I_L2v", "C_s": "V_Cs", "C_o": "V_o"},
+    idle=("S1", "D1"),
+    proofs=(
+        Proof("V_o", "load.v", "average"),
+        Proof("D", "S1.gate", "average"),
+        *blocks.inductor_proofs("L1", "L2"),
+        *blocks.coupling_proofs(),
+        *blocks.output_proofs(),
+        *blocks.device_proofs("S1", "D1"),
+        Proof("I_Cirms", "source.i", "ac_rms"),
+    ),
+    asks=(
+        Ask("dI_L1", "dI_1ask", "L1"),
+        Ask("dI_L2", "dI_2ask", "L2"),
+        *blocks.output_asks(),
+    ),
+    figure=blocks.panels("a", "L1", "L2"),
+)
