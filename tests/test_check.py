@@ -1,6 +1,7 @@
 import unittest
 
 from jump_lane.derivation import BOUNDARY
+from jump_lane.errors import InputError, NoResultError
 from jump_lane.verify.check import check
 from jump_lane.verify.operating import solve
 from tests.common import buck_tables, design
@@ -88,3 +89,62 @@ class OperatingPoint(unittest.TestCase):
     def test_fixed_duty_ratio_runs_open_loop(self) -> None:
         _, recording = solve(design(buck_tables()).at(24.0, 4.0), control=0.5)
         self.assertAlmostEqual(recording.measures("load.v").average, 12.0, places=6)
+
+
+class Loads(unittest.TestCase):
+    def output(self, **load: object) -> list[dict]:
+        base = {"voltage": 36, "current": {"min": 0.3, "max": 1.0}, "voltage_ripple": "1 %"}
+        return [{k: v for k, v in (base | load).items() if v is not None}]
+
+    def check(self, **load: object):
+        changes = {
+            "topology": "boost",
+            "input__voltage": {"min": 20, "max": 28},
+            "output": self.output(**load),
+        }
+        return check(design(buck_tables(), **changes))
+
+    def test_every_kind_of_load(self) -> None:
+        leds = {"threshold": "2.7 V", "resistance": "1.1 Ω", "count": 12}
+        for load in (
+            {"load": "current"},
+            {"load": "power"},
+            {"load": "resistance"},
+            {"voltage": None, "leds": leds},
+        ):
+            with self.subTest(load=load):
+                result = self.check(**load)
+                self.assertEqual(result.exit_status, 0, [c.failure for c in result.corners])
+                for corner in result.corners:
+                    for finding in corner.findings:
+                        self.assertTrue(finding.agrees, finding)
+
+    def test_leds_bring_their_own_voltage(self) -> None:
+        leds = {"threshold": "3 V", "resistance": "1 Ω", "count": 10}
+        result = self.check(voltage=None, leds=leds)
+        volts = {round(f.simulated, 2) for c in result.corners for f in c.findings if f.symbol == "V_o"}
+        self.assertEqual(volts, {33.0, 40.0})
+
+    def test_no_load_is_said_not_calculated(self) -> None:
+        changes = {
+            "topology": "boost",
+            "output": self.output(current={"min": 0, "max": 1}),
+            "switching__mode": "either",
+        }
+        result = check(design(buck_tables(), **changes))
+        self.assertEqual(result.exit_status, 3)
+        self.assertEqual([c.failure[:7] for c in result.corners if c.i_o == 0.0], ["no load"] * 3)
+
+    def test_an_open_loop_boost_without_load_runs_away(self) -> None:
+        changes = {
+            "topology": "boost",
+            "output": self.output(current={"min": 0, "max": 1}),
+            "switching__mode": "either",
+        }
+        with self.assertRaises(NoResultError):
+            solve(design(buck_tables(), **changes).at(24.0, 0.0), control=0.3)
+
+    def test_a_boost_near_its_peak_says_why_it_cannot(self) -> None:
+        parts = {"L": {"resistance": "1.5 Ω"}}
+        with self.assertRaisesRegex(InputError, "the conversion ratio does not exceed 2.449"):
+            design(buck_tables(), topology="boost", output=self.output(voltage=72, current=2.0), parts=parts)

@@ -15,7 +15,14 @@ from jump_lane.topologies.design import Design
 from jump_lane.verify.check import check
 from tests.common import buck_tables, design, example_design
 
-UNITS = {"": "dimensionless", "A/s": "ampere/second", "Ω": "ohm", "°": "dimensionless", "C": "coulomb"}
+UNITS = {
+    "": "dimensionless",
+    "S": "siemens",
+    "A/s": "ampere/second",
+    "Ω": "ohm",
+    "°": "dimensionless",
+    "C": "coulomb",
+}
 NEAR_IDEAL = 0.01
 NEAR_IDEAL_RIPPLE = 0.02
 

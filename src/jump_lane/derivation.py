@@ -250,6 +250,7 @@ class Sheet:
         self.shape = shape
         self.modes: NDArray[np.str_] = np.full(shape, CONTINUOUS, dtype="<U16")
         self._values: dict[str, Value] = {}
+        self._known: dict[str, Array] = {}
 
     def __getitem__(self, symbol: str) -> Value:
         return self._values[symbol]
@@ -265,23 +266,25 @@ class Sheet:
     ) -> Value:
         """Enter a value that is not derived."""
         array = np.atleast_2d(np.asarray(values, dtype=float))
-        self._values[symbol] = Value(symbol, unit, meaning, array, _worst(array, "max"), origin)
-        return self._values[symbol]
+        return self._enter(Value(symbol, unit, meaning, array, _worst(array, "max"), origin))
+
+    def _enter(self, value: Value) -> Value:
+        self._values[value.symbol] = value
+        self._known[value.symbol] = value.values
+        return value
 
     def derive(self, line: Line) -> Value:
         """Evaluate a line over all corners, each in its conduction mode, and enter the result."""
-        known = {v.symbol: v.values for v in self._values.values()}
         with np.errstate(all="ignore"):
-            array = self._evaluate(line, known)
+            array = self._evaluate(line, self._known)
         at = _worst(array, line.worst)
         if line.component:
             number = float(array[at])
             one = np.array([[number]])
-            value = Value(line.symbol, line.unit, line.meaning, one, (0, 0), "derived", line, number)
-            self._values[line.symbol] = value
-            return value
-        self._values[line.symbol] = Value(line.symbol, line.unit, line.meaning, array, at, "derived", line)
-        return self._values[line.symbol]
+            return self._enter(
+                Value(line.symbol, line.unit, line.meaning, one, (0, 0), "derived", line, number)
+            )
+        return self._enter(Value(line.symbol, line.unit, line.meaning, array, at, "derived", line))
 
     def _evaluate(self, line: Line, known: Mapping[str, Array]) -> Array:
         if isinstance(line.text, str):
@@ -302,9 +305,8 @@ class Sheet:
     def choose(self, symbol: str, value: float) -> None:
         """Replace a derived component value by a chosen one."""
         old = self._values[symbol]
-        self._values[symbol] = Value(
-            symbol, old.unit, old.meaning, np.array([[value]]), (0, 0), "chosen", old.line, old.required
-        )
+        one = np.array([[value]])
+        self._enter(Value(symbol, old.unit, old.meaning, one, (0, 0), "chosen", old.line, old.required))
 
     def at(self, i: int, j: int) -> dict[str, float]:
         """Return all values at one corner."""
@@ -328,9 +330,8 @@ class Sheet:
         """Return the corner at which a value's line is worst, for component values too."""
         if value.line is None or value.values.shape == self.shape:
             return value.at
-        known = {v.symbol: v.values for v in self._values.values()}
         with np.errstate(all="ignore"):
-            array = np.broadcast_to(self._evaluate(value.line, known), self.shape)
+            array = np.broadcast_to(self._evaluate(value.line, self._known), self.shape)
         return _worst(array, value.line.worst)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -155,14 +155,39 @@ class Input(_Table):
     )
 
 
+class Leds(_Table):
+    """A string of light-emitting diodes in series."""
+
+    threshold: Annotated[Volts, Field(gt=0.0, description="Threshold voltage of one diode")]
+    resistance: Annotated[Ohms, Field(gt=0.0, description="Dynamic resistance of one diode")]
+    count: int = Field(gt=0, description="Number of diodes in series")
+
+    def voltage(self, current: float) -> float:
+        """Return the voltage of the string [V] at a current [A]."""
+        return self.count * (self.threshold + self.resistance * current)
+
+
 class Output(_Table):
     """One output."""
 
-    voltage: Volts = Field(description="Average output voltage")
+    voltage: Volts | None = Field(
+        default=None, description="Average output voltage; a string of LEDs brings its own"
+    )
     current: CurrentRange = Field(description="Load current")
     voltage_ripple: VoltageLimit = Field(
         description="Largest output ripple, peak to peak; a percentage is of the output voltage"
     )
+    load: Literal["resistance", "current", "power"] = Field(
+        default="resistance", description="What the load keeps constant while its voltage ripples"
+    )
+    leds: Leds | None = Field(default=None, description="A string of LEDs instead")
+
+    def voltages_at(self, loads: Sequence[float]) -> tuple[float, ...]:
+        """Return the output voltage at each of some load currents [V]."""
+        if self.leds is not None:
+            return tuple(self.leds.voltage(i) for i in loads)
+        assert self.voltage is not None
+        return (self.voltage,) * len(loads)
 
 
 class Switching(_Table):
@@ -221,6 +246,8 @@ class Spec(_Table):
         if self.input.voltage.min <= 0.0:
             raise ValueError("input.voltage.min must be above 0 V")
         for output in self.output:
+            if (output.voltage is None) == (output.leds is None):
+                raise ValueError("output.voltage: expected, unless output.leds says what the load is")
             if output.voltage == 0.0:
                 raise ValueError("output.voltage must not be 0 V")
             if output.current.min < 0.0 or output.current.max <= 0.0:

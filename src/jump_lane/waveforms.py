@@ -78,6 +78,102 @@ class Waveforms:
         return Waveforms(self.time[keep], {n: v[keep] for n, v in self.signals.items()}, self.period)
 
 
+@dataclass(frozen=True)
+class Window:
+    """What two cursors read off a signal, in its unit; ``integral`` is that over time."""
+
+    first: float
+    second: float
+    slope: float
+    average: float
+    rms: float
+    minimum: float
+    maximum: float
+    integral: float
+
+    @property
+    def peak_to_peak(self) -> float:
+        """Maximum minus minimum."""
+        return self.maximum - self.minimum
+
+    def data(self) -> dict[str, float]:
+        """Return all figures by name."""
+        return {**self.__dict__, "difference": self.second - self.first, "peak_to_peak": self.peak_to_peak}
+
+
+def window(samples: tuple[Array, Array]) -> Window:
+    """Measure between the first and the last of some samples.
+
+    Parameters
+    ----------
+    samples
+        Instants [s] and values; the signal is taken as straight between them, a jump as two at one instant.
+
+    Notes
+    -----
+    Integrals of the piecewise linear signal and of its square are exact: ∫v² = Δt·(a² + a·b + b²)/3.
+    """
+    time, values = samples
+    step = np.diff(time)
+    a, b = values[:-1], values[1:]
+    span = float(time[-1] - time[0])
+    integral = float(np.sum(step * (a + b)) / 2.0)
+    square = float(np.sum(step * (a * a + a * b + b * b)) / 3.0)
+    return Window(
+        first=float(values[0]),
+        second=float(values[-1]),
+        slope=float(values[-1] - values[0]) / span,
+        average=integral / span,
+        rms=float(np.sqrt(square / span)),
+        minimum=float(values.min()),
+        maximum=float(values.max()),
+        integral=integral,
+    )
+
+
+@dataclass(frozen=True)
+class Harmonic:
+    """One line of a spectrum: order, frequency [Hz], amplitude (peak) in the signal's unit, phase [°]."""
+
+    order: int
+    frequency: float
+    amplitude: float
+    phase: float
+
+    @property
+    def decibel(self) -> float:
+        """Amplitude in decibels above one millionth of the unit."""
+        return float(20.0 * np.log10(max(abs(self.amplitude), 1e-15) / 1e-6))
+
+
+def harmonics(samples: tuple[Array, Array], period: float, highest: int) -> list[Harmonic]:
+    """Return the harmonics 0 to `highest` of one period of a signal.
+
+    Parameters
+    ----------
+    samples
+        Instants [s] over exactly one period and values, straight in between, a jump as two at one instant.
+
+    Notes
+    -----
+    The Fourier integral of each straight piece is taken exactly (by parts), so that jumps and corners need no
+    dense samples: c_n = (2/T)·∫v·exp(−j·2π·n·t/T) dt.
+    """
+    time, values = samples
+    out = [Harmonic(0, 0.0, float(np.sum(np.diff(time) * (values[:-1] + values[1:])) / 2.0 / period), 0.0)]
+    t0, t1 = time[:-1], time[1:]
+    keep = t1 > t0
+    t0, t1, a, b = t0[keep], t1[keep], values[:-1][keep], values[1:][keep]
+    slope = (b - a) / (t1 - t0)
+    for n in range(1, highest + 1):
+        w = 2.0 * np.pi * n / period
+        e0, e1 = np.exp(-1j * w * t0), np.exp(-1j * w * t1)
+        integral = np.sum((b * e1 - a * e0) * 1j / w + slope * (e1 - e0) / w**2)
+        c = 2.0 * integral / period
+        out.append(Harmonic(n, n / period, float(abs(c)), float(np.degrees(np.angle(c)))))
+    return out
+
+
 def unit_of(signal: str) -> str:
     """Return the unit of a signal by its name: V for voltages and potentials, A for currents."""
     if signal.endswith(".i"):

@@ -20,7 +20,6 @@ from jump_lane.cli.options import (
 from jump_lane.cli.render import note, show
 
 if TYPE_CHECKING:
-    from jump_lane.report.figures import Panel
     from jump_lane.switching.record import Recording
     from jump_lane.waveforms import Waveforms
 
@@ -59,7 +58,10 @@ def waves(
     from jump_lane.files import require_free, write_whole
     from jump_lane.quantities import CURRENT, RATIO, TIME, VOLTAGE
     from jump_lane.quantities import show as text
+    from jump_lane.report.figures import Panel, figure_kind, source_of, waves_figure
 
+    if figure is not None:
+        figure_kind(figure)
     for path in (figure, csv):
         if path is not None:
             require_free(path, overwrite)
@@ -69,7 +71,6 @@ def waves(
     control = quantity(duty, RATIO, "--duty")
     window = (quantity(start, TIME, "--from"), quantity(end, TIME, "--to"))
     announce_compilation()
-    from jump_lane.report.figures import Panel, source_of
     from jump_lane.report.waves import samples_csv, waves_view
     from jump_lane.verify.operating import solve
 
@@ -89,7 +90,8 @@ def waves(
     view = _windowed(view, window)
     notes = []
     if figure is not None:
-        write_whole(figure, _figure(title, panels, view, recording, figure), overwrite)
+        drawing = waves_figure(title, panels, view, found, figure_kind(figure))
+        write_whole(figure, drawing, overwrite)
         notes.append(f"wrote {figure}")
     if csv is not None:
         write_whole(csv, samples_csv(view), overwrite)
@@ -117,16 +119,3 @@ def _windowed(view: Waveforms, window: tuple[float | None, float | None]) -> Wav
             f"expected a window within 0 … {text(last, 's')} (--periods shows more)"
         )
     return view.between(low, high)
-
-
-def _figure(
-    title: str, panels: tuple[Panel, ...], view: Waveforms, recording: Recording, path: Path
-) -> bytes:
-    from jump_lane.errors import InputError
-    from jump_lane.report.figures import waves_figure
-
-    kind = path.suffix.lower().lstrip(".")
-    if kind not in ("png", "svg"):
-        raise InputError(f"--figure {path}: expected a name that ends in .png or .svg")
-    measured = {name: recording.measures(name) for name in view.signals}
-    return waves_figure(title, panels, view, measured, kind)

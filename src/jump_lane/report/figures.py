@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import io
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from jump_lane.errors import InputError
 from jump_lane.quantities import show
-from jump_lane.waveforms import NOISE, Measures, Waveforms, unit_of
+from jump_lane.waveforms import NOISE, Harmonic, Measures, Waveforms, unit_of
 
 COLOURS = ("#14505c", "#d1495b", "#7a9e3f", "#8a5fa8", "#c98a1b", "#3f7cac")
 INK = "#22313a"
@@ -26,6 +28,20 @@ class Panel:
 
     title: str
     signals: tuple[str, ...]
+
+
+def figure_kind(path: Path) -> str:
+    """Return ``png`` or ``svg`` by a file's name.
+
+    Raises
+    ------
+    InputError
+        On any other ending.
+    """
+    kind = path.suffix.lower().lstrip(".")
+    if kind not in ("png", "svg"):
+        raise InputError(f"--figure {path}: expected a name that ends in .png or .svg")
+    return kind
 
 
 def source_of(signal: str) -> str:
@@ -50,11 +66,7 @@ def waves_figure(
     bytes
         The file's content, 1280 × 800 pixels for a PNG.
     """
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.figure import Figure
-
-    figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor=PAPER)
-    FigureCanvasAgg(figure)
+    figure = _sheet(title)
     heights = [0.45 if all(s.endswith(".gate") for s in p.signals) else 1.0 for p in panels]
     grid = figure.add_gridspec(
         len(panels), 2, width_ratios=[4.6, 1.2], height_ratios=heights, hspace=0.2, wspace=0.02,
@@ -71,7 +83,6 @@ def waves_figure(
         _describe(beside, panel, measured)
     first.set_xlim(waveforms.time[0] * scale, waveforms.time[-1] * scale)
     axes.set_xlabel(f"time [{unit}]", color=INK)
-    figure.suptitle(title, x=0.085, ha="left", color=INK, fontsize=13, fontweight="bold")
     return _save(figure, kind)
 
 
@@ -90,7 +101,13 @@ def _time_scale(span: float) -> tuple[float, str]:
 
 def _prefix(values: list[NDArray[np.float64]], unit: str) -> tuple[float, str]:
     largest = max((float(np.abs(v).max()) for v in values if len(v)), default=0.0)
-    for limit, scale, prefix in ((1e-3, 1e6, "µ"), (1.0, 1e3, "m"), (1e3, 1.0, ""), (1e6, 1e-3, "k")):
+    for limit, scale, prefix in (
+        (1e-3, 1e6, "µ"),
+        (1.0, 1e3, "m"),
+        (1e3, 1.0, ""),
+        (1e6, 1e-3, "k"),
+        (1e9, 1e-6, "M"),
+    ):
         if largest < limit * 0.9999:
             return scale, prefix + unit
     return 1.0, unit
@@ -115,17 +132,12 @@ def _draw(axes: Any, panel: Panel, waveforms: Waveforms, measured: dict[str, Mea
     if len(panel.signals) == 1 and not gate and not panel.signals[0].endswith("~"):
         _mark_ripple(axes, measured[source_of(panel.signals[0])], factor)
     axes.set_ylabel(f"{panel.title}\n[{label}]" if label else panel.title, color=INK, fontsize=8.5)
-    axes.margins(y=0.12)
+    _dress(axes)
     if panel.signals[0].endswith("="):
         axes.set_ylim(*sorted((0.0, 1.25 * float(drawn[0][np.argmax(np.abs(drawn[0]))]) * factor)))
-    axes.set_facecolor("white")
-    axes.grid(True, color="#dcd8cc", lw=0.6)
-    axes.tick_params(labelsize=8, colors=INK)
     axes.ticklabel_format(axis="y", useOffset=False)
     if gate:
         axes.set_yticks([])
-    for side in ("top", "right"):
-        axes.spines[side].set_visible(False)
 
 
 def _mark_ripple(axes: Any, m: Measures, factor: float) -> None:
@@ -161,3 +173,158 @@ def _measures_text(signal: str, m: Measures, brief: bool) -> str:
 
 def _zero(value: float, m: Measures) -> float:
     return 0.0 if abs(value) < NOISE * m.peak else value
+
+
+@dataclass(frozen=True)
+class Curve:
+    """One curve: label, abscissae and ordinates in SI units, the ordinates' unit; gaps where not a number."""
+
+    label: str
+    x: list[float]
+    y: list[float]
+    unit: str
+    marker: str = ""
+
+
+def curves_figure(
+    title: str, panels: dict[str, list[Curve]], axis: tuple[str, str], logarithmic: bool, kind: str
+) -> bytes:
+    """Draw curves in stacked panels over one axis.
+
+    Parameters
+    ----------
+    panels
+        Title to curves.
+    axis
+        Name and unit of the common abscissa.
+    logarithmic
+        Whether the abscissa is logarithmic.
+    kind
+        ``png`` or ``svg``.
+    """
+    figure = _sheet(title)
+    grid = figure.add_gridspec(len(panels), 1, hspace=0.16, left=0.085, right=0.8, top=0.925, bottom=0.08)
+    every = [np.array(c.x) for curves in panels.values() for c in curves]
+    scale, unit = _prefix(every, axis[1]) if axis[1] else (1.0, "1")
+    first: Any = None
+    for row, (name, curves) in enumerate(panels.items()):
+        axes = figure.add_subplot(grid[row, 0], sharex=first)
+        first = first or axes
+        _draw_curves(axes, curves, scale)
+        axes.set_ylabel(name.split(" [")[0] + _scaled_unit(curves), color=INK, fontsize=9)
+        axes.tick_params(which="both", labelbottom=row == len(panels) - 1)
+    if logarithmic:
+        _logarithmic(first)
+    axes.set_xlabel(f"{axis[0]} [{unit}]", color=INK)
+    _legend(figure)
+    return _save(figure, kind)
+
+
+def _legend(figure: Any) -> None:
+    """Explain every labelled curve once, to the right of the panels."""
+    found: dict[str, Any] = {}
+    for axes in figure.axes:
+        for handle, label in zip(*axes.get_legend_handles_labels(), strict=True):
+            found.setdefault(label, handle)
+    if found:
+        figure.legend(
+            list(found.values()), list(found), loc="upper left", bbox_to_anchor=(0.805, 0.93), fontsize=8,
+            frameon=False,
+        )  # fmt: skip
+
+
+def _logarithmic(axes: Any) -> None:
+    """Make the abscissa logarithmic, labelled at 1, 2 and 5 of each decade."""
+    from matplotlib.ticker import FormatStrFormatter, LogLocator, NullFormatter
+
+    axes.set_xscale("log")
+    axes.xaxis.set_major_locator(LogLocator(subs=(1.0, 2.0, 5.0)))
+    axes.xaxis.set_major_formatter(FormatStrFormatter("%g"))
+    axes.xaxis.set_minor_formatter(NullFormatter())
+
+
+def _sheet(title: str) -> Any:
+    """Return an empty figure of 1280 × 800 pixels with a title."""
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
+    from matplotlib.figure import Figure
+
+    figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor=PAPER)
+    FigureCanvasAgg(figure)
+    figure.suptitle(title, x=0.085, ha="left", color=INK, fontsize=13, fontweight="bold")
+    return figure
+
+
+def _scaled_unit(curves: list[Curve]) -> str:
+    unit = curves[0].unit
+    return f" [{_curve_scale(curves)[1]}]" if unit else ""
+
+
+def _curve_scale(curves: list[Curve]) -> tuple[float, str]:
+    unit = curves[0].unit
+    values = [np.array([v for v in c.y if v == v]) for c in curves]
+    return _prefix(values, unit) if unit else (1.0, "")
+
+
+def _draw_curves(axes: Any, curves: list[Curve], x_scale: float) -> None:
+    scale, _ = _curve_scale(curves)
+    many = len(curves) > len(COLOURS)
+    for k, curve in enumerate(curves):
+        colour = _shade(k / (len(curves) - 1)) if many else COLOURS[k % len(COLOURS)]
+        marker = curve.marker or ("." if len(curve.x) <= 40 else "")
+        line = "" if curve.marker else "-"
+        label = curve.label if not many or k in (0, len(curves) - 1) else None
+        axes.plot(
+            curve.x,
+            np.array(curve.y) * scale,
+            color=colour,
+            lw=1.4,
+            marker=marker,
+            ms=5,
+            ls=line,
+            label=label,
+        )
+    _dress(axes)
+
+
+def _shade(part: float) -> tuple[float, float, float]:
+    """Return a colour between the first two of the palette."""
+    ends = [tuple(int(c[i : i + 2], 16) / 255.0 for i in (1, 3, 5)) for c in COLOURS[:2]]
+    red, green, blue = (a + part * (b - a) for a, b in zip(*ends, strict=True))
+    return red, green, blue
+
+
+def _dress(axes: Any) -> None:
+    axes.set_facecolor("white")
+    axes.grid(True, color="#dcd8cc", lw=0.6)
+    axes.tick_params(labelsize=8, colors=INK)
+    axes.margins(y=0.12)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+
+
+def spectrum_figure(title: str, spectra: dict[str, list[Harmonic]], decibel: bool, kind: str) -> bytes:
+    """Draw the harmonics of some signals as lines over frequency, linear or in decibels."""
+    figure = _sheet(title)
+    grid = figure.add_gridspec(len(spectra), 1, hspace=0.22, left=0.085, right=0.985, top=0.925, bottom=0.08)
+    highest = max(h.frequency for harmonics in spectra.values() for h in harmonics)
+    scale, unit = _prefix([np.array([highest])], "Hz")
+    for row, (name, harmonics) in enumerate(spectra.items()):
+        axes = figure.add_subplot(grid[row, 0])
+        lines = harmonics[1:]
+        x = [h.frequency * scale for h in lines]
+        if decibel:
+            y, label = np.array([h.decibel for h in lines]), f"dBµ{unit_of(name)}"
+            low = max(float(y.max()) - 100.0, float(y.min())) - 5.0
+            axes.set_ylim(low, float(y.max()) + 8.0)
+        else:
+            amplitudes = np.array([h.amplitude for h in lines])
+            factor, label = _prefix([amplitudes], unit_of(name)) if unit_of(name) else (1.0, "1")
+            y, low = amplitudes * factor, 0.0
+        axes.vlines(x, low, y, color=COLOURS[row % len(COLOURS)], lw=1.6)
+        axes.plot(x, y, "o", color=COLOURS[row % len(COLOURS)], ms=3.5)
+        _dress(axes)
+        if not decibel:
+            axes.set_ylim(bottom=0.0)
+        axes.set_ylabel(f"{name}\n[{label}]", color=INK, fontsize=9)
+    axes.set_xlabel(f"frequency [{unit}]", color=INK)
+    return _save(figure, kind)

@@ -229,6 +229,34 @@ class Recording:
         table = np.vstack(values)
         return Waveforms(np.concatenate(times), {n: table[:, k] for k, n in enumerate(names)}, self.period)
 
+    def samples_between(
+        self, name: str, start: float, end: float, per_period: int = 2000
+    ) -> tuple[Array, Array]:
+        """Return instants and samples of a signal from `start` to `end` [s], both included exactly.
+
+        The window may reach over several periods.
+        """
+        wave = self.waveforms((name,), per_period)
+        first, last = int(np.floor(start / self.period)), int(np.ceil(end / self.period))
+        time = np.concatenate([wave.time + k * self.period for k in range(first, last)])
+        values = np.tile(wave.signals[name], last - first)
+        inside = (time > start) & (time < end)
+        ends = [self.value_at(name, start, after=True), self.value_at(name, end, after=False)]
+        return (
+            np.concatenate([[start], time[inside], [end]]),
+            np.concatenate([ends[:1], values[inside], ends[1:]]),
+        )
+
+    def value_at(self, name: str, time: float, after: bool = True) -> float:
+        """Return a signal at an instant [s]; at a jump just after or just before it."""
+        tick = round(time / self.engine.tick)
+        tick = tick % PERIOD if after else (tick - 1) % PERIOD + 1
+        side = "right" if after else "left"
+        i = max(int(np.searchsorted(self.trace.ticks, tick, side=side)) - 1, 0)  # type: ignore[call-overload]
+        c = int(self.trace.configurations[i])
+        at = np.array([tick - self.trace.ticks[i]], dtype=np.int64)
+        return float(self._states(c, self.trace.states[i], at)[0] @ self._rows[c][self.index(name)])
+
     # --- who conducts ------------------------------------------------------------------------------------
 
     @cached_property

@@ -62,7 +62,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         p.switch("S1", "sw", "gnd"),
         p.rectifier("D1", "sw", "out"),
         p.capacitor("C_o", "out", "gnd"),
-        p.load(),
+        *p.load(),
     )
 
 

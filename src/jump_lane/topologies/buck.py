@@ -99,7 +99,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         p.rectifier("D1", "gnd", "sw"),
         p.inductor("L", "sw", "out"),
         p.capacitor("C_o", "out", "gnd"),
-        p.load(),
+        *p.load(),
     )
 
 

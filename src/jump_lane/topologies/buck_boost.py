@@ -57,7 +57,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         p.inductor("L", "sw", "gnd"),
         p.rectifier("D1", "out", "sw"),
         p.capacitor("C_o", "gnd", "out"),
-        p.load("gnd", "out"),
+        *p.load("gnd", "out"),
     )
 
 

@@ -62,7 +62,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         p.capacitor("C_s", "a", "b"),
         p.rectifier("D1", "b", "gnd"),
         p.capacitor("C_o", "gnd", "out"),
-        p.load("gnd", "out"),
+        *p.load("gnd", "out"),
     )
 
 

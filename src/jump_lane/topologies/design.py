@@ -54,7 +54,7 @@ class Design:
 
     def point(self, i: int, j: int) -> Point:
         """Return the operating point at input corner i and load corner j."""
-        return Point(self.sheet.at(i, j), self.synchronous)
+        return Point(self.sheet.at(i, j), self.synchronous, load_kind(self.spec.output[0]))
 
     def circuit(self, i: int, j: int) -> Circuit:
         """Return the circuit at a corner, gated as derived."""
@@ -76,7 +76,15 @@ class Design:
         voltage = self.spec.input.voltage
         nominal = voltage.max if voltage.nominal is None else voltage.nominal
         point = (nominal if v_in is None else v_in, max(self.loads) if i_o is None else i_o)
-        return _derive(self.spec, self.page, (point[0],), (point[1],), self.components())
+        return self.grid((point[0],), (point[1],))
+
+    def grid(self, inputs: tuple[float, ...], loads: tuple[float, ...], spec: Spec | None = None) -> Design:
+        """Return the same components over other input voltages and loads, or under another `spec`.
+
+        Components that the other spec chooses are taken from there.
+        """
+        spec = spec or self.spec
+        return _derive(spec, self.page, inputs, loads, self.components() | _chosen(spec, self.page))
 
     def corner_name(self, at: tuple[int, int]) -> str:
         """Return a corner as text."""
@@ -93,13 +101,14 @@ def derive(spec: Spec) -> Design:
         If the topology, a chosen value or a part is not known to the page, or no value fulfils what is asked.
     """
     page = find_page(spec.topology)
-    if (spec.output[0].voltage < 0.0) != page.inverting:
+    given = spec.output[0].voltage
+    if given is not None and (given < 0.0) != page.inverting:
         sign = "negative" if page.inverting else "positive"
-        raise InputError(
-            f"output.voltage: {show(spec.output[0].voltage, 'V')}, but the output of the {page.name} is {sign}"
-        )
+        raise InputError(f"output.voltage: {show(given, 'V')}, but the output of the {page.name} is {sign}")
     inputs, loads = spec.input.voltage.corners(), spec.output[0].current.corners()
-    return _derive(spec, page, inputs, loads, _chosen(spec, page))
+    design = _derive(spec, page, inputs, loads, _chosen(spec, page))
+    _require_possible(design)
+    return design
 
 
 def _derive(
@@ -116,9 +125,7 @@ def _derive(
     sheet.modes = np.broadcast_to(np.where(below, light, CONTINUOUS), sheet.shape).copy()
     for entry in page.operation:
         _enter(sheet, entry, spec, chosen)
-    design = Design(spec, page, sheet, inputs, loads)
-    _require_possible(design)
-    return design
+    return Design(spec, page, sheet, inputs, loads)
 
 
 def _give_asked(
@@ -126,12 +133,15 @@ def _give_asked(
 ) -> None:
     s, m = spec.switching, spec.margin
     sheet.give("V_in", np.array(inputs)[:, None], "V", "input voltage")
-    sheet.give("V_o", abs(output.voltage), "V", "output voltage")
+    voltages = output.voltages_at(loads)
+    sheet.give("V_o", np.abs(np.array(voltages))[None, :], "V", "output voltage")
     sheet.give("I_o", np.array(loads)[None, :], "A", "load current")
     sheet.give("I_max", output.current.max, "A", "load current at full load")
     sheet.give("f_s", s.frequency, "Hz", "switching frequency")
     sheet.give("t_d", s.dead_time, "s", "dead time", "file" if s.dead_time else "default")
-    sheet.give("dV_ask", output.voltage_ripple.of(output.voltage), "V", "output ripple asked, peak to peak")
+    sheet.give(
+        "dV_ask", output.voltage_ripple.of(min(np.abs(voltages))), "V", "output ripple asked, peak to peak"
+    )
     given = "file" if "voltage_ripple" in spec.input.model_fields_set else "default"
     lowest = spec.input.voltage.min
     sheet.give(
@@ -149,7 +159,22 @@ def _give_asked(
     sheet.give("r_C", s.coupling_ripple, "", "ripple of a coupling capacitor, part of its voltage", given)
     sheet.derive(Line("T_s", "1/f_s", "s", "switching period", DEFINITION))
     sheet.derive(Line("R_o", "V_o/I_o", "Ω", "load resistance", DEFINITION, "min"))
+    sheet.derive(_load_conductance(sheet, output))
     sheet.derive(Line("P_o", "V_o*I_o", "W", "output power", DEFINITION))
+
+
+def load_kind(output: Output) -> str:
+    """Return what the load is: resistance, current, power or leds."""
+    return "leds" if output.leds is not None else output.load
+
+
+def _load_conductance(sheet: Sheet, output: Output) -> Line:
+    """Return the line for the conductance that a ripple of the output voltage sees in the load."""
+    if output.leds is not None:
+        resistance = output.leds.count * output.leds.resistance
+        sheet.give("R_led", resistance, "Ω", "dynamic resistance of the string of LEDs")
+    text = {"leds": "1/R_led", "current": "0*I_o/V_o", "power": "-I_o/V_o", "resistance": "I_o/V_o"}
+    return Line("g_o", text[load_kind(output)], "S", "conductance of the load for ripple", DEFINITION)
 
 
 def _give_ripple(sheet: Sheet, spec: Spec, page: Page) -> None:

@@ -68,7 +68,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         p.switch("S2", "b", "gnd"),
         p.rectifier("D2", "b", "out"),
         p.capacitor("C_o", "out", "gnd"),
-        p.load(),
+        *p.load(),
     )
 
 

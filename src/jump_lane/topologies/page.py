@@ -136,10 +136,11 @@ class Ask:
 
 @dataclass(frozen=True)
 class Point:
-    """One operating point: every symbol's value there, and how the rectifier is made."""
+    """One operating point: every symbol's value there, how the rectifier is made, and what the load is."""
 
     values: Mapping[str, float]
     synchronous: bool
+    kind: str = "resistance"
 
     def __getitem__(self, symbol: str) -> float:
         return self.values[symbol]
@@ -182,14 +183,27 @@ class Point:
         k = self[f"k_{core}"]
         if k == 0.0:
             return (self.inductor(*first), self.inductor(*second))
-        windings = [Winding(name, a, b, 1.0, self[f"R_{name}"]) for name, a, b in (first, second)]
-        return (coupled_pair(core, *windings, (self[first[0]], self[second[0]]), k),)
+        one, two = (Winding(name, a, b, 1.0, self[f"R_{name}"]) for name, a, b in (first, second))
+        return (coupled_pair(core, one, two, (self[first[0]], self[second[0]]), k),)
 
-    def load(self, a: str = "out", b: str = "gnd") -> Element:
-        """Return the load, as the resistance that takes the load current at the output voltage."""
-        if self["I_o"] == 0.0:
-            return CurrentSource("load", a, b, 0.0)
-        return Resistor("load", a, b, self["V_o"] / self["I_o"])
+    def load(self, a: str = "out", b: str = "gnd") -> tuple[Element, ...]:
+        """Return the load as it behaves about the operating point; its voltage is that of ``load``.
+
+        A constant power P takes i = P/v, here by its tangent at V_o: a negative resistance −V_o²/P beside a
+        current source of 2·P/V_o.
+        """
+        voltage, current = self["V_o"], self["I_o"]
+        if self.kind == "leds":
+            resistance = 1.0 / self["g_o"]
+            return (Diode("load", a, b, voltage - resistance * current, resistance),)
+        if self.kind == "current" or current == 0.0:
+            return (CurrentSource("load", a, b, current),)
+        if self.kind == "power":
+            return (
+                CurrentSource("load", a, b, 2.0 * current),
+                Resistor("load.slope", a, b, -voltage / current),
+            )
+        return (Resistor("load", a, b, voltage / current),)
 
 
 @dataclass(frozen=True)

@@ -58,7 +58,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         p.capacitor("C_s", "a", "b"),
         p.rectifier("D1", "b", "out"),
         p.capacitor("C_o", "out", "gnd"),
-        p.load(),
+        *p.load(),
     )
 
 

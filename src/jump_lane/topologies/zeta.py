@@ -58,7 +58,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         p.capacitor("C_s", "b", "a"),
         p.rectifier("D1", "gnd", "b"),
         p.capacitor("C_o", "out", "gnd"),
-        p.load(),
+        *p.load(),
     )
 
 

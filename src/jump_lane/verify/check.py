@@ -10,7 +10,7 @@ from jump_lane.errors import NoResultError
 from jump_lane.quantities import show, show_percent
 from jump_lane.switching.record import Recording
 from jump_lane.topologies.design import Design
-from jump_lane.topologies.page import Ask, Proof
+from jump_lane.topologies.page import Ask, Page, Proof
 from jump_lane.verify.operating import solve
 from jump_lane.waveforms import NOISE
 
@@ -111,7 +111,7 @@ def check_corner(design: Design, i: int, j: int) -> Corner:
         _, recording = solve(design, i, j)
     except NoResultError as error:
         return Corner((i, j), v_in, i_o, derived, failure=str(error))
-    mode = simulated_mode(design, recording)
+    mode = simulated_mode(design.page, recording)
     holds, advice = _judge_mode(design, mode)
     findings = tuple(_finding(design, recording, proof, i, j) for proof in design.page.proofs)
     return Corner((i, j), v_in, i_o, derived, mode, holds, advice, findings)
@@ -123,9 +123,8 @@ def check(design: Design) -> Check:
     return Check(design, tuple(check_corner(design, i, j) for i in range(rows) for j in range(columns)))
 
 
-def simulated_mode(design: Design, recording: Recording) -> str:
+def simulated_mode(page: Page, recording: Recording) -> str:
     """Return the conduction mode that a recording shows."""
-    page = design.page
     idle = 1.0 - recording.fraction(*(v for name in page.idle for v in (name, f"{name}.body")))
     rectifier = page.idle[-1]
     current = recording.measures(f"{rectifier}.i")

@@ -4,36 +4,52 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from jump_lane.errors import ConvergenceError
 from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import Regulation, SteadyState, steady_state
 from jump_lane.topologies.design import Design
+from jump_lane.topologies.page import Page, Point
 
 
-def solve(
-    design: Design, i: int = 0, j: int = 0, control: float | None = None
-) -> tuple[SteadyState, Recording]:
-    """Return steady state and recording of a corner.
+def held(point: Point) -> Regulation:
+    """Return what the control variable holds: the output voltage, or the current of a string of LEDs."""
+    if point.kind == "leds":
+        return Regulation("load", point["I_o"], voltage=False)
+    return Regulation("load", point["V_o"])
+
+
+def solve_point(page: Page, point: Point, control: float | None = None) -> tuple[SteadyState, Recording]:
+    """Return steady state and recording of an operating point of a topology.
 
     Parameters
     ----------
-    i, j
-        Input and load corner.
     control
-        Value of the control variable to run at; None lets it hold the average output.
+        Value of the control variable to run at; None lets it hold the output.
 
     Raises
     ------
     NoResultError
         If there is no such state, or its balances do not close.
     """
-    point = design.point(i, j)
-    circuit = design.circuit(i, j)
-    guess = {element: point[symbol] for element, symbol in design.page.start.items()}
+    if control is None and point["I_o"] == 0.0 and not point.synchronous:
+        raise ConvergenceError(
+            "no load: nothing discharges the output through a diode, so that every pulse raises it "
+            "and no duty ratio holds it"
+        )
+    circuit = page.at(point)
+    guess = {element: point[symbol] for element, symbol in page.start.items()}
     if control is None:
-        state = steady_state(circuit, Regulation("load", point["V_o"]), guess)
+        state = steady_state(circuit, held(point), guess)
     else:
         state = steady_state(replace(circuit, control=control), None, guess)
     recording = record(state)
     balance.require(recording)
     return state, recording
+
+
+def solve(
+    design: Design, i: int = 0, j: int = 0, control: float | None = None
+) -> tuple[SteadyState, Recording]:
+    """Return steady state and recording of input corner i and load corner j; see `solve_point`."""
+    return solve_point(design.page, design.point(i, j), control)

@@ -61,7 +61,7 @@ def filtered_output(
         ),
         Line(
             "k_o",
-            f"1/sqrt(1 + (1/(2*pi*f_s*R_o*{c}))**2)",
+            f"1/sqrt(1 + (g_o/(2*pi*f_s*{c}))**2)",
             "",
             "part of the ripple current that the capacitor takes beside the load",
             FIRST_HARMONIC,

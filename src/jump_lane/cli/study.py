@@ -1,0 +1,165 @@
+"""Commands over many operating points: sweep, modes."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from jump_lane.cli.options import (
+    AsJson,
+    ConverterFile,
+    Overwrite,
+    announce_compilation,
+    load_design,
+    quantity,
+)
+from jump_lane.cli.render import note, show
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from jump_lane.report.export import Columns
+    from jump_lane.study.sweep import Row, Sweep
+
+
+Processes = Annotated[int, typer.Option(min=1, help="Local processes that share the work.")]
+Tables = Annotated[
+    list[Path] | None,
+    typer.Option("--table", metavar="FILE", help="Write the table as .csv or .parquet; repeatable."),
+]
+Figure = Annotated[
+    Path | None, typer.Option("--figure", metavar="PNG|SVG", help="Draw a figure into this file.")
+]
+
+
+def register(app: typer.Typer) -> None:
+    """Add the commands of this module."""
+    app.command()(sweep)
+    app.command()(modes)
+
+
+def sweep(
+    file: ConverterFile,
+    vary: Annotated[
+        list[str],
+        typer.Option(
+            "--vary",
+            metavar="KEY=VALUES",
+            help="Key of the file and its values: FROM..TO/POINTS, FROM..TO/POINTSlog or A,B,C; once or twice.",
+        ),
+    ],
+    measure: Annotated[
+        list[str] | None,
+        typer.Option("--measure", metavar="NAME", help="Symbol or SIGNAL:MEASURE to collect; repeatable."),
+    ] = None,
+    duty: Annotated[
+        str | None, typer.Option("--duty", metavar="D", help="Fixed duty ratio instead of a held output.")
+    ] = None,
+    processes: Processes = 2,
+    table: Tables = None,
+    figure: Figure = None,
+    overwrite: Overwrite = False,
+    json: AsJson = False,
+) -> None:
+    """Vary one or two keys of the file and simulate every point; components stay as they are."""
+    from jump_lane.errors import InputError
+    from jump_lane.quantities import RATIO
+    from jump_lane.spec import read_toml
+    from jump_lane.study import sweep as study
+
+    _require_outputs(table, figure, overwrite)
+    if len(vary) > 2:
+        raise InputError("--vary: one or two keys can be varied")
+    tables = read_toml(file)
+    design = study.prepare(tables, str(file))
+    axes = tuple(study.read_axis(text, design) for text in vary)
+    control = quantity(duty, RATIO, "--duty")
+    work = study.Sweep(design, axes, study.columns(design, measure or []), control, tables)
+    announce_compilation()
+    from jump_lane.report.sweep import sweep_columns, sweep_figure, sweep_view
+
+    rows, complete = _collect(work, processes)
+    _write_outputs(
+        table, figure, overwrite, sweep_columns(work, rows), lambda kind: sweep_figure(work, rows, kind)
+    )
+    show(sweep_view(work, rows, complete), json)
+    if not complete:
+        raise typer.Exit(130)
+
+
+def modes(
+    file: ConverterFile,
+    inputs: Annotated[int, typer.Option("--inputs", min=1, max=200, help="Input voltages.")] = 7,
+    loads: Annotated[int, typer.Option("--loads", min=2, max=200, help="Loads.")] = 12,
+    processes: Processes = 2,
+    table: Tables = None,
+    figure: Figure = None,
+    overwrite: Overwrite = False,
+    json: AsJson = False,
+) -> None:
+    """Map the conduction mode over load and input voltage: derived boundary, simulated points, duty ratio."""
+    from jump_lane.study import modes as study
+
+    _require_outputs(table, figure, overwrite)
+    work = study.work(load_design(file), inputs, loads)
+    announce_compilation()
+    from jump_lane.report.modes import modes_columns, modes_figure, modes_view
+
+    rows, complete = _collect(work, processes)
+    found = study.assemble(work, rows)
+    _write_outputs(table, figure, overwrite, modes_columns(found), lambda kind: modes_figure(found, kind))
+    show(modes_view(found, complete), json)
+    if not complete:
+        raise typer.Exit(130)
+
+
+def _require_outputs(table: list[Path] | None, figure: Path | None, overwrite: bool) -> None:
+    """Refuse files that cannot be written before any work is done."""
+    from jump_lane.files import require_free
+    from jump_lane.report.export import require_kind
+    from jump_lane.report.figures import figure_kind
+
+    for path in table or []:
+        require_kind(path)
+        require_free(path, overwrite)
+    if figure is not None:
+        figure_kind(figure)
+        require_free(figure, overwrite)
+
+
+def _write_outputs(
+    table: list[Path] | None,
+    figure: Path | None,
+    overwrite: bool,
+    columns: Columns,
+    draw: Callable[[str], bytes],
+) -> None:
+    from jump_lane.files import write_whole
+    from jump_lane.report.export import write
+    from jump_lane.report.figures import figure_kind
+
+    for path in table or []:
+        write(path, columns, overwrite)
+        note(f"wrote {path}")
+    if figure is not None:
+        write_whole(figure, draw(figure_kind(figure)), overwrite)
+        note(f"wrote {figure}")
+
+
+def _collect(work: Sweep, processes: int) -> tuple[list[Row], bool]:
+    """Run a sweep with a progress bar on standard error; an interruption keeps what is done."""
+    from jump_lane.study.sweep import run
+
+    rows: list[Row] = []
+    complete = True
+    with typer.progressbar(length=work.count, label="simulating", file=sys.stderr) as bar:
+        try:
+            for row in run(work, processes):
+                rows.append(row)
+                bar.update(1)
+        except KeyboardInterrupt:
+            complete = False
+    return sorted(rows, key=lambda r: r.index), complete

@@ -1,0 +1,264 @@
+"""Sweeps: one or two keys of the converter file varied, every point simulated, over local processes."""
+
+from __future__ import annotations
+
+import multiprocessing
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from copy import deepcopy
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from jump_lane.errors import InputError, JumpLaneError, nearest
+from jump_lane.quantities import DIMENSIONS, Dimension, dimension_of, parse
+from jump_lane.spec import Spec, parse_spec
+from jump_lane.topologies import page as find_page
+from jump_lane.topologies.design import Design, derive
+from jump_lane.topologies.page import Page, Point
+
+INPUT, LOAD = "input.voltage", "output.current"
+"""The two keys that set the operating point; all others change the converter."""
+
+UNITS = {
+    INPUT: "V",
+    LOAD: "A",
+    "output.voltage": "V",
+    "switching.frequency": "Hz",
+    "switching.dead_time": "s",
+}
+CHUNK = 16
+
+
+@dataclass(frozen=True)
+class Axis:
+    """A key of the converter file and the values it takes, in SI units."""
+
+    key: str
+    values: tuple[float, ...]
+    unit: str
+
+
+@dataclass(frozen=True)
+class Column:
+    """A measure to collect: heading, signal, measure of it, unit."""
+
+    name: str
+    signal: str
+    measure: str
+    unit: str
+
+
+@dataclass(frozen=True)
+class Row:
+    """One point: values on the axes, derived and simulated control, mode, measures; or why there is none."""
+
+    index: int
+    axes: tuple[float, ...]
+    control: float = float("nan")
+    mode: str = ""
+    measures: tuple[float, ...] = ()
+    failure: str = ""
+
+
+@dataclass(frozen=True)
+class Sweep:
+    """What to vary and what to collect."""
+
+    design: Design
+    axes: tuple[Axis, ...]
+    columns: tuple[Column, ...]
+    control: float | None = None
+    tables: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def count(self) -> int:
+        """Number of points."""
+        return int(np.prod([len(a.values) for a in self.axes]))
+
+
+def read_axis(text: str, design: Design) -> Axis:
+    """Read an axis: ``KEY=FROM..TO/POINTS``, the same with ``log`` behind it, or ``KEY=A,B,C``.
+
+    Raises
+    ------
+    InputError
+        Saying what was expected.
+    """
+    key, _, values = text.partition("=")
+    unit = _unit(key, design)
+    dimension = _dimension(unit)
+    try:
+        if ".." in values:
+            return Axis(key, _span(values, dimension), unit)
+        return Axis(key, tuple(parse(v, dimension) for v in values.split(",")), unit)
+    except (InputError, ValueError) as error:
+        raise InputError(
+            f"--vary {text}: {error}; expected KEY=FROM..TO/POINTS, KEY=FROM..TO/POINTSlog or KEY=A,B,C"
+        ) from None
+
+
+def _span(values: str, dimension: Dimension) -> tuple[float, ...]:
+    ends, _, count = values.partition("/")
+    low, high = (parse(e, dimension) for e in ends.split("..", 1))
+    logarithmic = count.endswith("log")
+    points = int(count.removesuffix("log"))
+    if points < 2:
+        raise ValueError("at least 2 points")
+    if logarithmic and not (low > 0.0 and high > 0.0):
+        raise ValueError("a logarithmic axis needs positive ends")
+    space = np.geomspace(low, high, points) if logarithmic else np.linspace(low, high, points)
+    return tuple(float(v) for v in space)
+
+
+def _unit(key: str, design: Design) -> str:
+    units = dict(UNITS)
+    units |= {f"chosen.{name}": design.sheet[name].unit for name in design.components()}
+    units |= {f"parts.{r.name}.{d.key}": d.unit for r in design.page.roles for d in r.data}
+    if key not in units:
+        raise InputError(f"--vary: {key!r} cannot be varied; {nearest(key, units)}")
+    return units[key]
+
+
+def _dimension(unit: str) -> Dimension:
+    return dimension_of(unit) or next(d for d in DIMENSIONS if d.unit == unit)
+
+
+def columns(design: Design, names: list[str]) -> tuple[Column, ...]:
+    """Return the measures to collect: symbols that have a proof, or ``signal:measure``.
+
+    Without names those that something is asked of, and the peak of the switch.
+
+    Raises
+    ------
+    InputError
+        If there is no such symbol or measure.
+    """
+    proofs = {p.symbol: p for p in design.page.proofs}
+    known = ("average", "rms", "minimum", "maximum", "peak_to_peak", "ac_rms")
+    chosen = names or [a.symbol for a in design.page.asks]
+    out = []
+    for name in chosen:
+        signal, _, measure = name.partition(":")
+        if name in proofs:
+            proof = proofs[name]
+            out.append(Column(name, proof.signal, proof.measure, design.sheet[name].unit))
+        elif measure in known:
+            out.append(Column(name, signal, measure, "A" if signal.endswith(".i") else "V"))
+        else:
+            raise InputError(
+                f"--measure {name}: {nearest(name, proofs)}, or SIGNAL:MEASURE ({', '.join(known)})"
+            )
+    return tuple(out)
+
+
+def plan(sweep: Sweep) -> list[tuple[Row, Point | None]]:
+    """Return every point with its derived operating point, or with the reason why there is none."""
+    slow = [a for a in sweep.axes if a.key not in (INPUT, LOAD)]
+    inputs, loads = _operating_axes(sweep)
+    grids: dict[tuple[float, ...], Design | str] = {}
+    out: list[tuple[Row, Point | None]] = []
+    for index, at in enumerate(np.ndindex(*(len(a.values) for a in sweep.axes))):
+        values = {a.key: a.values[k] for a, k in zip(sweep.axes, at, strict=True)}
+        setting = tuple(values[a.key] for a in slow)
+        if setting not in grids:
+            grids[setting] = _design(sweep, slow, setting, inputs, loads)
+        found = grids[setting]
+        row = Row(index, tuple(values.values()))
+        if isinstance(found, str):
+            out.append((Row(index, row.axes, failure=found), None))
+            continue
+        i = inputs.index(values[INPUT]) if INPUT in values else 0
+        j = loads.index(values[LOAD]) if LOAD in values else 0
+        out.append((row, found.point(i, j)))
+    return out
+
+
+def _operating_axes(sweep: Sweep) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    by_key = {a.key: a.values for a in sweep.axes}
+    at = sweep.design.at()
+    return by_key.get(INPUT, at.inputs), by_key.get(LOAD, at.loads)
+
+
+def _design(
+    sweep: Sweep,
+    slow: list[Axis],
+    setting: tuple[float, ...],
+    inputs: tuple[float, ...],
+    loads: tuple[float, ...],
+) -> Design | str:
+    """Return the design with some keys set, components kept, or why there is none."""
+    try:
+        spec = _with(sweep.tables, dict(zip((a.key for a in slow), setting, strict=True))) if slow else None
+        return sweep.design.grid(inputs, loads, spec)
+    except JumpLaneError as error:
+        return str(error)
+
+
+def _with(tables: dict[str, Any], values: dict[str, float]) -> Spec:
+    changed = deepcopy(tables)
+    for key, value in values.items():
+        *path, last = key.split(".")
+        at: Any = changed
+        for part in path:
+            at = at.setdefault(part, {})
+            at = at[0] if isinstance(at, list) else at
+        at[last] = value
+    return parse_spec(changed, "sweep")
+
+
+def run_point(name: str, row: Row, point: Point, wanted: tuple[Column, ...], control: float | None) -> Row:
+    """Simulate one point; what has no result keeps its reason."""
+    from jump_lane.verify.check import simulated_mode
+    from jump_lane.verify.operating import solve_point
+
+    page: Page = find_page(name)
+    derived = point[page.control]
+    if control is None and not 0.0 <= derived <= 1.0:
+        return Row(row.index, row.axes, failure=f"out of reach: the duty ratio would be {derived:.4g}")
+    try:
+        state, recording = solve_point(page, point, control)
+        measured = tuple(float(getattr(recording.measures(c.signal), c.measure)) for c in wanted)
+    except JumpLaneError as error:
+        return Row(row.index, row.axes, failure=str(error))
+    return Row(row.index, row.axes, state.control, simulated_mode(page, recording), measured)
+
+
+def _run_chunk(
+    name: str, chunk: list[tuple[Row, Point]], wanted: tuple[Column, ...], control: float | None
+) -> list[Row]:
+    return [run_point(name, row, point, wanted, control) for row, point in chunk]
+
+
+def run(sweep: Sweep, processes: int = 1) -> Iterator[Row]:
+    """Yield the rows of a sweep as they are ready, in any order.
+
+    Parameters
+    ----------
+    processes
+        How many local processes share the work; 1 runs here.
+    """
+    points = plan(sweep)
+    yield from (row for row, point in points if point is None)
+    ready = [(row, point) for row, point in points if point is not None]
+    name = sweep.design.page.name
+    if processes == 1:
+        for row, point in ready:
+            yield run_point(name, row, point, sweep.columns, sweep.control)
+        return
+    chunks = [ready[k : k + CHUNK] for k in range(0, len(ready), CHUNK)]
+    methods = multiprocessing.get_all_start_methods()
+    context = multiprocessing.get_context("fork" if "fork" in methods else None)
+    with ProcessPoolExecutor(processes, mp_context=context) as pool:
+        jobs = [pool.submit(_run_chunk, name, c, sweep.columns, sweep.control) for c in chunks]
+        try:
+            for job in as_completed(jobs):
+                yield from job.result()
+        finally:
+            pool.shutdown(wait=False, cancel_futures=True)
+
+
+def prepare(tables: dict[str, Any], where: str) -> Design:
+    """Return the design of a converter file's tables."""
+    return derive(parse_spec(tables, where))
