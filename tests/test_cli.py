@@ -170,6 +170,79 @@ class Chain(CommandCase):
         self.assertIn("buck", [t["name"] for t in data["topologies"]])
 
 
+class Studies(CommandCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.run_command("new", "sepic", "s.toml")
+
+    def test_sweep_to_every_format(self) -> None:
+        done = self.run_command(
+            "sweep", "s.toml", "--vary", "input.voltage=9V..18V/3", "--vary", "output.current=0,0.5A",
+            "--measure", "dV_o", "--table", "t.csv", "--table", "t.parquet", "--figure", "t.png", "--processes", "1",
+        )  # fmt: skip
+        self.assertIn("no result: no load", done.stdout)
+        rows = list(csv.reader(io.StringIO((self.folder / "t.csv").read_text())))
+        self.assertEqual(
+            rows[0], ["input.voltage [V]", "output.current [A]", "D [1]", "mode", "dV_o [V]", "reason"]
+        )
+        self.assertEqual(len(rows), 7)
+        import pyarrow.parquet
+
+        self.assertEqual(pyarrow.parquet.read_table(self.folder / "t.parquet").num_rows, 6)
+        self.assertGreater((self.folder / "t.png").stat().st_size, 5000)
+
+    def test_sweep_refuses_before_it_works(self) -> None:
+        done = self.run_command("sweep", "s.toml", "--vary", "input.voltge=1,2", status=2)
+        self.assertIn("nearest valid name: input.voltage", done.stderr)
+        done = self.run_command(
+            "sweep", "s.toml", "--vary", "input.voltage=9,12", "--table", "t.xls", status=2
+        )
+        self.assertIn(".csv or .parquet", done.stderr)
+
+    def test_modes(self) -> None:
+        done = self.run_command(
+            "modes", "s.toml", "--inputs", "2", "--loads", "4", "--figure", "m.svg", "--json"
+        )
+        data = json.loads(done.stdout)
+        self.assertEqual((len(data["boundary"]), len(data["points"])), (2, 8))
+        self.assertIn("<svg", (self.folder / "m.svg").read_text()[:400])
+
+    def test_measure_with_cursors_and_as_a_spectrum(self) -> None:
+        done = self.run_command(
+            "measure", "s.toml", "--signal", "L1.i", "--from", "0.5us", "--to", "1us", "--json"
+        )
+        data = json.loads(done.stdout)
+        self.assertAlmostEqual(data["dt"], 5e-7)
+        self.assertGreater(data["signals"]["L1.i"]["slope"], 0.0)
+        done = self.run_command("measure", "s.toml", "--harmonics", "5", "--decibel", "--figure", "s.png")
+        self.assertIn("dBµA", done.stdout)
+        self.assertIn(
+            "from < to",
+            self.run_command("measure", "s.toml", "--from", "2us", "--to", "1us", status=2).stderr,
+        )
+
+    def test_fit_writes_a_choice_that_holds(self) -> None:
+        before = (self.folder / "s.toml").read_text()
+        self.run_command("fit", "s.toml", "--series", "E6")
+        self.assertEqual((self.folder / "s.toml").read_text(), before)
+        self.run_command("fit", "s.toml", "--series", "E6", "--write")
+        once = (self.folder / "s.toml").read_text()
+        self.assertIn(
+            "already has this choice", self.run_command("fit", "s.toml", "--series", "E6", "--write").stderr
+        )
+        self.assertEqual((self.folder / "s.toml").read_text(), once)
+        self.run_command("check", "s.toml")
+        self.assertIn(
+            "nearest valid name: E6", self.run_command("fit", "s.toml", "--series", "E7", status=2).stderr
+        )
+
+    def test_tolerance(self) -> None:
+        done = self.run_command("check", "s.toml", "--tolerance", "--draws", "3", "--json", status=1)
+        data = json.loads(done.stdout)
+        self.assertEqual([w["symbol"] for w in data["limits"]], ["dI_L1", "dI_L2", "dV_o"])
+        self.assertEqual(data["draws"], 3)
+
+
 class Circuits(CommandCase):
     def test_steady_state_of_a_circuit_file(self) -> None:
         path = str(REFERENCE / "flyback_rcd.toml")

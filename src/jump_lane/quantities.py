@@ -161,6 +161,12 @@ def show(value: float, unit: str = "") -> str:
     return f"{float(mantissa) * 10.0 ** (power - 3 * prefix):.{digits}f} {PREFIXES[prefix + 5]}{unit}"
 
 
+def brief(value: float, unit: str) -> str:
+    """Write a value as short as four significant digits allow: ``33 µH``, ``4.7 mΩ``."""
+    number, _, rest = show(value, unit).partition(" ")
+    return f"{number.rstrip('0').rstrip('.') if '.' in number else number} {rest}".rstrip()
+
+
 def _plain(value: float) -> str:
     if value == 0.0:
         return "0"

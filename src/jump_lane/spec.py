@@ -225,6 +225,15 @@ class Margin(_Table):
     )
 
 
+class Tolerance(_Table):
+    """How far values may be off, up or down."""
+
+    inductance: Ratio = Field(default=0.2, ge=0.0, lt=1.0, description="Of every inductance")
+    capacitance: Ratio = Field(default=0.2, ge=0.0, lt=1.0, description="Of every capacitance")
+    frequency: Ratio = Field(default=0.1, ge=0.0, lt=1.0, description="Of the switching frequency")
+    forward_voltage: Ratio = Field(default=0.1, ge=0.0, lt=1.0, description="Of every forward voltage")
+
+
 class Spec(_Table):
     """A converter file."""
 
@@ -234,6 +243,7 @@ class Spec(_Table):
     output: Annotated[list[Output], Field(min_length=1)]
     switching: Switching
     margin: Margin = Margin()
+    tolerance: Tolerance = Tolerance()
     chosen: dict[str, str | float] = Field(
         default={}, description="Component values that replace derived ones, by symbol"
     )

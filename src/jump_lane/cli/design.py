@@ -91,6 +91,12 @@ def derive(
 def check(
     file: ConverterFile,
     every: Annotated[bool, typer.Option("--all", help="Show all quantities at every corner.")] = False,
+    tolerance: Annotated[
+        bool, typer.Option("--tolerance", help="Values off by their tolerances: worst case and yield.")
+    ] = False,
+    draws: Annotated[int, typer.Option(min=0, help="Random draws, with --tolerance.")] = 100,
+    seed: Annotated[int, typer.Option(help="Seed of the random draws.")] = 1,
+    processes: Annotated[int, typer.Option(min=1, help="Local processes, with --tolerance.")] = 2,
     json: AsJson = False,
 ) -> None:
     """Simulate every corner with the output held: asked, derived, simulated, verdict.
@@ -99,6 +105,15 @@ def check(
     """
     design = load_design(file)
     announce_compilation()
+    if tolerance:
+        from jump_lane.cli.study import collect
+        from jump_lane.report.tolerance import tolerance_view
+        from jump_lane.study import tolerance as study
+
+        work = study.study(design, draws, seed)
+        rows, complete = collect(study.run(work, processes), len(work.points))
+        show(tolerance_view(work, *study.judge(work, rows), complete), json)
+        return
     from jump_lane.report.check import check_view
     from jump_lane.verify.check import check as run
 

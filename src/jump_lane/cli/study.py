@@ -19,10 +19,10 @@ from jump_lane.cli.options import (
 from jump_lane.cli.render import note, show
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterator
 
     from jump_lane.report.export import Columns
-    from jump_lane.study.sweep import Row, Sweep
+    from jump_lane.study.sweep import Row
 
 
 Processes = Annotated[int, typer.Option(min=1, help="Local processes that share the work.")]
@@ -81,7 +81,7 @@ def sweep(
     announce_compilation()
     from jump_lane.report.sweep import sweep_columns, sweep_figure, sweep_view
 
-    rows, complete = _collect(work, processes)
+    rows, complete = collect(study.run(work, processes), work.count)
     _write_outputs(
         table, figure, overwrite, sweep_columns(work, rows), lambda kind: sweep_figure(work, rows, kind)
     )
@@ -107,8 +107,9 @@ def modes(
     work = study.work(load_design(file), inputs, loads)
     announce_compilation()
     from jump_lane.report.modes import modes_columns, modes_figure, modes_view
+    from jump_lane.study.sweep import run
 
-    rows, complete = _collect(work, processes)
+    rows, complete = collect(run(work, processes), work.count)
     found = study.assemble(work, rows)
     _write_outputs(table, figure, overwrite, modes_columns(found), lambda kind: modes_figure(found, kind))
     show(modes_view(found, complete), json)
@@ -149,17 +150,15 @@ def _write_outputs(
         note(f"wrote {figure}")
 
 
-def _collect(work: Sweep, processes: int) -> tuple[list[Row], bool]:
-    """Run a sweep with a progress bar on standard error; an interruption keeps what is done."""
-    from jump_lane.study.sweep import run
-
-    rows: list[Row] = []
+def collect(rows: Iterator[Row], count: int) -> tuple[list[Row], bool]:
+    """Gather rows with a progress bar on standard error; an interruption keeps what is done."""
+    found: list[Row] = []
     complete = True
-    with typer.progressbar(length=work.count, label="simulating", file=sys.stderr) as bar:
+    with typer.progressbar(length=count, label="simulating", file=sys.stderr) as bar:
         try:
-            for row in run(work, processes):
-                rows.append(row)
+            for row in rows:
+                found.append(row)
                 bar.update(1)
         except KeyboardInterrupt:
             complete = False
-    return sorted(rows, key=lambda r: r.index), complete
+    return sorted(found, key=lambda r: r.index), complete

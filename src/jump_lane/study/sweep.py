@@ -242,16 +242,26 @@ def run(sweep: Sweep, processes: int = 1) -> Iterator[Row]:
     points = plan(sweep)
     yield from (row for row, point in points if point is None)
     ready = [(row, point) for row, point in points if point is not None]
-    name = sweep.design.page.name
+    yield from simulate(sweep.design.page.name, ready, sweep.columns, sweep.control, processes)
+
+
+def simulate(
+    name: str,
+    ready: list[tuple[Row, Point]],
+    wanted: tuple[Column, ...],
+    control: float | None,
+    processes: int,
+) -> Iterator[Row]:
+    """Yield the simulated rows of operating points of one topology, over so many local processes."""
     if processes == 1:
         for row, point in ready:
-            yield run_point(name, row, point, sweep.columns, sweep.control)
+            yield run_point(name, row, point, wanted, control)
         return
     chunks = [ready[k : k + CHUNK] for k in range(0, len(ready), CHUNK)]
     methods = multiprocessing.get_all_start_methods()
     context = multiprocessing.get_context("fork" if "fork" in methods else None)
     with ProcessPoolExecutor(processes, mp_context=context) as pool:
-        jobs = [pool.submit(_run_chunk, name, c, sweep.columns, sweep.control) for c in chunks]
+        jobs = [pool.submit(_run_chunk, name, c, wanted, control) for c in chunks]
         try:
             for job in as_completed(jobs):
                 yield from job.result()

@@ -1,0 +1,1 @@
+"""Data of parts that exist: the user's own lists."""

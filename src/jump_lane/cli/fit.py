@@ -1,0 +1,68 @@
+"""The command that replaces ideal values by values that exist."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from jump_lane.cli.options import AsJson, ConverterFile, announce_compilation
+from jump_lane.cli.render import note, show
+
+if TYPE_CHECKING:
+    from jump_lane.catalogue.parts import Part
+
+
+def register(app: typer.Typer) -> None:
+    """Add the commands of this module."""
+    app.command()(fit)
+
+
+def fit(
+    file: ConverterFile,
+    series: Annotated[
+        str, typer.Option("--series", help="Preferred values: E3 to E192 (IEC 60063).")
+    ] = "E12",
+    nearest: Annotated[
+        bool, typer.Option("--nearest", help="Take the nearest preferred value, even below a minimum.")
+    ] = False,
+    parts: Annotated[
+        Path | None,
+        typer.Option("--parts", metavar="FILE", help="A parts list (.csv or .toml) to choose from."),
+    ] = None,
+    write: Annotated[bool, typer.Option("--write", help="Put the choice into the file.")] = False,
+    json: AsJson = False,
+) -> None:
+    """Replace ideal values by values one can buy; show what that does to ripple, peak and mode."""
+    from jump_lane.errors import InputError
+    from jump_lane.files import write_whole
+    from jump_lane.preferred import decade
+    from jump_lane.spec import load
+    from jump_lane.study.fit import fit as choose
+
+    decade(series)
+    spec = load(file)
+    listed: tuple[Part, ...] = ()
+    if parts is not None:
+        from jump_lane.catalogue.parts import load as load_parts
+
+        listed = load_parts(parts)
+    try:
+        found = choose(spec, listed, series, nearest)
+    except InputError as error:
+        raise InputError(f"{file}: {error}") from None
+    announce_compilation()
+    from jump_lane.report.fit import fit_view
+    from jump_lane.verify.check import check
+
+    view = fit_view(found, check(found.after))
+    if write:
+        from jump_lane.study.write import with_choices
+
+        text = file.read_text(encoding="utf-8")
+        changed = with_choices(text, found)
+        if changed != text:
+            write_whole(file, changed, overwrite=True)
+        note(f"wrote the choice into {file}" if changed != text else f"{file} already has this choice")
+    show(view, json)

@@ -1,0 +1,261 @@
+"""Ideal values replaced by values that exist: preferred values, or parts of a list, one or several pieces."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from jump_lane.catalogue.parts import Part
+from jump_lane.errors import InputError
+from jump_lane.preferred import closest, next_higher, next_lower
+from jump_lane.quantities import show
+from jump_lane.spec import Spec
+from jump_lane.topologies.design import Design, derive
+
+MOST_PARALLEL = 6
+MOST_SERIES = 3
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """One way to make a component.
+
+    Attributes
+    ----------
+    name
+        What it consists of.
+    value
+        What it amounts to, DC bias taken into account [H or F].
+    pieces
+        How many pieces.
+    resistance
+        Winding resistance or ESR of the whole [Ω]; None if not known.
+    broken
+        What is asked or rated and not kept, in words.
+    margins
+        Name to spare part: saturation, rms current, voltage [1].
+    """
+
+    name: str
+    value: float
+    pieces: int
+    resistance: float | None
+    broken: tuple[str, ...]
+    margins: tuple[tuple[str, float], ...]
+    peak_to_peak: tuple[tuple[str, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class Choice:
+    """The candidates for one component, best first."""
+
+    symbol: str
+    unit: str
+    required: float
+    is_minimum: bool
+    candidates: tuple[Candidate, ...]
+
+    @property
+    def best(self) -> Candidate:
+        """The candidate proposed."""
+        return self.candidates[0]
+
+
+@dataclass(frozen=True)
+class Fit:
+    """All choices, and the design before (ideal values) and after."""
+
+    before: Design
+    after: Design
+    choices: tuple[Choice, ...]
+
+
+@dataclass(frozen=True)
+class _Stress:
+    """What a component has to bear at its worst corner; None where the page does not say."""
+
+    peak: float | None
+    rms: float | None
+    voltage: float | None
+
+
+def fit(spec: Spec, parts: tuple[Part, ...], series: str, nearest: bool, most: int = 5) -> Fit:
+    """Choose a value that exists for every component, in the order in which they are derived.
+
+    Parameters
+    ----------
+    parts
+        Parts to choose from; where none fits the kind, preferred values of `series` are taken.
+    nearest
+        Whether the nearest preferred value will do where a minimum (or maximum) is meant.
+    most
+        How many candidates to keep for each component.
+
+    Raises
+    ------
+    InputError
+        If the parts list has parts of a kind but none can make a component.
+    """
+    before = derive(spec.model_copy(update={"chosen": {}}))
+    chosen: dict[str, float] = {}
+    current = before
+    choices = []
+    for symbol in before.components():
+        choice = _choose(current, symbol, parts, series, nearest, most)
+        choices.append(choice)
+        chosen[symbol] = choice.best.value
+        current = derive(_with(spec, chosen, choices))
+    return Fit(before, current, tuple(choices))
+
+
+def _with(spec: Spec, chosen: dict[str, float], choices: list[Choice]) -> Spec:
+    """Return the spec with chosen values, and the resistances of chosen parts."""
+    data = {name: dict(values) for name, values in spec.parts.items()}
+    for choice in choices:
+        if choice.best.resistance is not None:
+            data.setdefault(choice.symbol, {})["resistance"] = choice.best.resistance
+    values = {k: v for k, v in spec.chosen.items() if k not in chosen} | dict(chosen)
+    return spec.model_copy(update={"chosen": values, "parts": data})
+
+
+def _choose(
+    design: Design, symbol: str, parts: tuple[Part, ...], series: str, nearest: bool, most: int
+) -> Choice:
+    value = design.sheet[symbol]
+    assert value.required is not None and value.line is not None
+    minimum = value.line.worst == "max"
+    kind = next(r.kind for r in design.page.roles if r.name == symbol)
+    stress = _stress(design, symbol)
+    fitting = [p for p in parts if p.kind == kind]
+    if fitting:
+        found = list(_from_parts(fitting, kind, value.required, minimum, stress))
+        if not found:
+            raise InputError(f"{symbol}: no {kind} of the list makes {show(value.required, value.unit)}")
+    else:
+        found = [_preferred(value.required, value.unit, series, nearest, minimum)]
+    judged = [_judge(design, symbol, c, value.required, minimum) for c in found]
+    judged.sort(key=lambda c: _rank(c, value.required or 0.0))
+    return Choice(symbol, value.unit, value.required, minimum, tuple(judged[:most]))
+
+
+def _rank(candidate: Candidate, required: float) -> tuple[int, int, float]:
+    excess = candidate.value / required
+    return len(candidate.broken), candidate.pieces, max(excess, 1.0 / excess)
+
+
+def _stress(design: Design, symbol: str) -> _Stress:
+    x = symbol.replace("_", "")
+
+    def worst(name: str) -> float | None:
+        return float(design.sheet[name].values.max()) if name in design.sheet else None
+
+    voltages = {"C_o": "V_o", "C_i": "V_in"}
+    return _Stress(worst(f"I_{x}pk"), worst(f"I_{x}rms"), worst(voltages.get(symbol, f"V_{x}")))
+
+
+def _preferred(required: float, unit: str, series: str, nearest: bool, minimum: bool) -> Candidate:
+    if nearest:
+        value = closest(required, series)
+    else:
+        value = next_higher(required, series) if minimum else next_lower(required, series)
+    return Candidate(f"{series} {show(value, unit)}", value, 1, None, (), ())
+
+
+def _from_parts(
+    parts: list[Part], kind: str, required: float, minimum: bool, stress: _Stress
+) -> Iterator[Candidate]:
+    """Yield for every part the fewest pieces that reach the value, in parallel or in series."""
+    counts = range(1, (MOST_SERIES if kind == "inductor" else MOST_PARALLEL) + 1)
+    for part in parts:
+        for count in counts:
+            value = count * part.value * (part.left_at(stress.voltage or 0.0) if kind == "capacitor" else 1.0)
+            if not minimum and value > required:
+                break
+            enough = value >= required or not minimum
+            if enough or count == counts[-1]:
+                yield _assembled(part, kind, count, value, stress)
+                break
+
+
+def _assembled(part: Part, kind: str, count: int, value: float, stress: _Stress) -> Candidate:
+    together = "in series" if kind == "inductor" else "in parallel"
+    name = part.name if count == 1 else f"{count} × {part.name} {together}"
+    share = 1.0 if kind == "inductor" else 1.0 / count
+    checks = (
+        ("saturation", part.saturation_current, stress.peak if kind == "inductor" else None),
+        ("rms current", part.rms_current, None if stress.rms is None else stress.rms * share),
+        ("voltage", part.voltage, stress.voltage if kind == "capacitor" else None),
+    )
+    margins, broken = [], []
+    for what, limit, load in checks:
+        if limit is None or load is None:
+            continue
+        margins.append((what, limit / load - 1.0))
+        if load > limit:
+            unit = "V" if what == "voltage" else "A"
+            broken.append(f"{what}: {show(load, unit)} where {show(limit, unit)} is allowed")
+    resistance = None
+    if part.resistance is not None:
+        resistance = part.resistance * count if kind == "inductor" else part.resistance / count
+    return Candidate(name, value, count, resistance, tuple(broken), tuple(margins))
+
+
+def _judge(design: Design, symbol: str, candidate: Candidate, required: float, minimum: bool) -> Candidate:
+    """Add what the candidate does to everything that is asked, as derived at the worst corner."""
+    spec = design.spec
+    data = {name: dict(values) for name, values in spec.parts.items()}
+    if candidate.resistance is not None:
+        data.setdefault(symbol, {})["resistance"] = candidate.resistance
+    chosen = dict(design.components()) | {symbol: candidate.value}
+    later = list(design.components())[list(design.components()).index(symbol) + 1 :]
+    for name in later:
+        chosen.pop(name)
+    broken = list(candidate.broken)
+    try:
+        tried = derive(spec.model_copy(update={"chosen": chosen, "parts": data}))
+    except InputError as error:
+        return _replaced(candidate, (*broken, str(error)), ())
+    ripples = []
+    for ask in tried.asks:
+        if ask.remedy != symbol:
+            continue
+        worst = max(
+            (
+                (tried.sheet[ask.symbol].corner(i, j), tried.sheet[ask.limit].corner(i, j))
+                for i, j in _corners(tried)
+            ),
+            key=lambda pair: pair[0] / pair[1],
+        )
+        unit = tried.sheet[ask.symbol].unit
+        ripples.append((ask.symbol, worst[0]))
+        if worst[0] > worst[1] * (1.0 + 1e-6):
+            broken.append(f"{ask.symbol}: {show(worst[0], unit)} where {show(worst[1], unit)} is asked")
+    wanted = spec.switching.mode
+    if wanted in ("continuous", "discontinuous") and not tried.synchronous:
+        modes = {str(m) for m in tried.sheet.modes.flat}
+        if modes != {wanted}:
+            broken.append(f"mode: {' and '.join(sorted(modes))} where {wanted} is asked")
+    if not ripples and (candidate.value < required * 0.999) == minimum:
+        missing = candidate.value < required * 0.999 if minimum else candidate.value > required * 1.001
+        if missing:
+            broken.append(f"{symbol}: less than derived" if minimum else f"{symbol}: more than derived")
+    return _replaced(candidate, tuple(broken), tuple(ripples))
+
+
+def _corners(design: Design) -> Iterator[tuple[int, int]]:
+    rows, columns = design.shape
+    return ((i, j) for i in range(rows) for j in range(columns))
+
+
+def _replaced(
+    candidate: Candidate, broken: tuple[str, ...], ripples: tuple[tuple[str, float], ...]
+) -> Candidate:
+    return Candidate(
+        candidate.name,
+        candidate.value,
+        candidate.pieces,
+        candidate.resistance,
+        broken,
+        candidate.margins,
+        ripples,
+    )

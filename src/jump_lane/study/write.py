@@ -1,0 +1,31 @@
+"""Chosen values written into a converter file, everything else left byte for byte."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import tomlkit
+
+from jump_lane.quantities import brief
+from jump_lane.study.fit import Fit
+
+
+def with_choices(text: str, fit: Fit) -> str:
+    """Return a converter file's text with the proposed values under ``[chosen]`` and their data under ``[parts]``."""
+    document = tomlkit.parse(text)
+    for choice in fit.choices:
+        _set(document, ("chosen", choice.symbol), brief(choice.best.value, choice.unit))
+        if choice.best.resistance is not None:
+            _set(document, ("parts", choice.symbol, "resistance"), brief(choice.best.resistance, "Ω"))
+    return tomlkit.dumps(document)
+
+
+def _set(document: Any, path: tuple[str, ...], value: str) -> None:
+    """Set one key, making tables on the way; a key that already has the value is left untouched."""
+    at = document
+    for depth, part in enumerate(path[:-1]):
+        if part not in at:
+            at[part] = tomlkit.table() if depth == 0 else tomlkit.inline_table()
+        at = at[part]
+    if at.get(path[-1]) != value:
+        at[path[-1]] = value
