@@ -226,7 +226,7 @@ class FromZero(unittest.TestCase):
 
     def test_settling_from_zero_ends_there_too(self) -> None:
         circuit = CIRCUITS["active-clamp forward"]
-        settled, _ = settle(circuit, 4000)
+        settled, _ = settle(circuit, 20_000)
         found = record(steady_state(circuit))
         self.assertAlmostEqual(
             settled.measures("load.v").average / found.measures("load.v").average, 1.0, places=6

@@ -203,6 +203,7 @@ class Switching(_Table):
         "discontinuous over the whole load range, or either (the ripple alone decides)",
     )
     rectifier: Literal["diode", "synchronous"] = Field(default="diode", description="What rectifies")
+    phases: int = Field(default=2, ge=2, le=8, description="Number of phases of an interleaved converter")
     coupling_ripple: Ratio = Field(
         default=0.05,
         gt=0.0,

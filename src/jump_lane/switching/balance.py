@@ -12,6 +12,8 @@ from jump_lane.errors import BalanceError
 from jump_lane.switching.record import Recording
 
 LIMIT = 1e-7
+SMALL = 1e-3
+"""A current or voltage below this part of the largest one is measured against that part."""
 
 
 @dataclass(frozen=True)
@@ -23,9 +25,9 @@ class Balance:
     energy
         Average power into inductances and capacitances over the power turned over.
     charge
-        Largest average capacitor current over its rms value.
+        Largest average capacitor current over its rms value (or a thousandth of the largest current).
     volt_seconds
-        Largest average voltage of an inductance over its rms value.
+        Largest average voltage of an inductance over its rms value (likewise).
     impulses
         Whether states jump in the period (flux or charge forced together), which dissipates energy.
     """
@@ -59,6 +61,8 @@ def balance(recording: Recording) -> Balance:
     """
     inductive, capacitive = _storage(recording.engine.circuit)
     turnover = sum(abs(recording.power(b)) for b in recording.network.branches)
+    largest_current = max(recording.measures(f"{b}.i").rms for b in recording.network.branches)
+    largest_voltage = max(recording.measures(f"{b}.v").rms for b in recording.network.branches)
     stored, charge, flux = 0.0, 0.0, 0.0
     for name, resistance in inductive + capacitive:
         current = recording.measures(f"{name}.i")
@@ -66,10 +70,10 @@ def balance(recording: Recording) -> Balance:
         stored += recording.power(name) - resistance * current.rms**2
         turnover = max(turnover, voltage.rms * current.rms)
         if (name, resistance) in capacitive:
-            charge = max(charge, abs(current.average) / max(current.rms, 1e-12))
+            charge = max(charge, abs(current.average) / max(current.rms, SMALL * largest_current))
         else:
             gap = abs(voltage.average - resistance * current.average)
-            flux = max(flux, gap / max(voltage.rms, 1e-9))
+            flux = max(flux, gap / max(voltage.rms, SMALL * largest_voltage))
     return Balance(
         energy=float(abs(stored) / max(turnover, 1e-12)),
         charge=float(charge),

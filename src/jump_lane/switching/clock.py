@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import groupby
 
 import numpy as np
 from numpy.typing import NDArray
@@ -64,15 +65,20 @@ def schedule(gates: Gates, switches: tuple[str, ...]) -> Schedule:
 
 
 def _ordered(toggles: dict[int, list[tuple[int, bool, float]]], mask: int) -> Schedule:
+    """Put edges in order; at one tick those that open come first, and those that move differently stay apart."""
     ticks, masks, slopes = [], [], []
     for tick in sorted(toggles):
-        moving = []
-        for bit, closes, slope in sorted(toggles[tick], key=lambda t: t[1]):
-            mask = mask | (1 << bit) if closes else mask & ~(1 << bit)
-            moving.append(slope)
-        ticks.append(tick)
-        masks.append(mask)
-        slopes.append(sum(moving) / len(moving) if moving else 0.0)
+        together = sorted(toggles[tick], key=lambda t: (t[1], t[2]))
+        for slope, edges in groupby(together, key=lambda t: t[2]):
+            for bit, closes, _ in edges:
+                mask = mask | (1 << bit) if closes else mask & ~(1 << bit)
+            ticks.append(tick)
+            masks.append(mask)
+            slopes.append(slope)
+        if not together:
+            ticks.append(tick)
+            masks.append(mask)
+            slopes.append(0.0)
     return Schedule(
         np.array([*ticks, PERIOD], dtype=np.int64),
         np.array(masks, dtype=np.int64),

@@ -10,7 +10,17 @@ from importlib import import_module
 from jump_lane.errors import InputError, nearest
 from jump_lane.topologies.page import Page
 
-NAMES = ("buck", "boost", "buck-boost", "four-switch", "sepic", "cuk", "zeta")
+NAMES = (
+    "buck",
+    "boost",
+    "buck-boost",
+    "four-switch",
+    "sepic",
+    "cuk",
+    "zeta",
+    "interleaved-buck",
+    "interleaved-boost",
+)
 """Modules of this package that hold a page, by the name that a converter file uses."""
 
 

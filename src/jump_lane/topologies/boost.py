@@ -14,7 +14,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, on
-from jump_lane.derivation import Line
+from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Ask, Page, Point, Proof, Role
 
@@ -48,8 +48,15 @@ OPERATION = (
     Line("f_z", "D_2**2*R_o/(2*pi*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min"),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
     *blocks.chopped_output(),
-    *blocks.device("S1", "D_1", "I_m", "dI", "V_o + dV_o/2 + V_FD1 + R_D1*I_pk"),
-    *blocks.device("D1", "D_2", "I_m", "dI", "V_o + dV_o/2 - R_S1*I_v", "rectifier"),
+    *blocks.device("S1", "D_1", "I_m", "dI", "V_o + dV_o/2 + max(V_FD1 + R_D1*I_pk, k_d*V_BD1)"),
+    *blocks.device(
+        "D1",
+        "D_2",
+        "I_m",
+        "dI",
+        {CONTINUOUS: "V_o + dV_o/2 - R_S1*I_v", REVERSED: "V_o + dV_o/2 + max(-R_S1*I_v, k_d*V_BS1)"},
+        "rectifier",
+    ),
     *blocks.smooth_input("L"),
 )
 

@@ -84,8 +84,15 @@ OPERATION = (
         blocks.KIRCHHOFF,
     ),
     *blocks.inductor("L", "I_o", "dI_L", "D_1 + D_2"),
-    *blocks.device("S1", "D_1", "I_m", "dI_L", "V_in + V_FD1 + R_D1*I_m"),
-    *blocks.device("D1", "D_2", "I_m", "dI_L", "V_in - R_S1*(I_m - dI_L/2)", "rectifier"),
+    *blocks.device("S1", "D_1", "I_m", "dI_L", "V_in + max(V_FD1 + R_D1*I_m, k_d*V_BD1)"),
+    *blocks.device(
+        "D1",
+        "D_2",
+        "I_m",
+        "dI_L",
+        {CONTINUOUS: "V_in - R_S1*(I_m - dI_L/2)", REVERSED: "V_in + max(R_S1*(dI_L/2 - I_m), k_d*V_BS1)"},
+        "rectifier",
+    ),
     *blocks.filtered_output(),
     *blocks.chopped_input("D_1", "I_m", "dI_L"),
 )

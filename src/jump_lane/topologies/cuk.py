@@ -14,7 +14,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, on
-from jump_lane.derivation import Line
+from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Ask, Page, Point, Proof, Role
 
@@ -47,8 +47,15 @@ OPERATION = (
     ),
     *blocks.coupling_capacitor(),
     *blocks.filtered_output(coil="L2", ripple="dI_L2"),
-    *blocks.device("S1", "D_1", "I_m", "dI", "V_Cs + dV_Cs/2 + V_FD1 + R_D1*I_v"),
-    *blocks.device("D1", "D_2", "I_m", "dI", "V_Cs + dV_Cs/2 - R_S1*I_v", "rectifier"),
+    *blocks.device("S1", "D_1", "I_m", "dI", "V_Cs + dV_Cs/2 + max(V_FD1 + R_D1*I_v, k_d*V_BD1)"),
+    *blocks.device(
+        "D1",
+        "D_2",
+        "I_m",
+        "dI",
+        {CONTINUOUS: "V_Cs + dV_Cs/2 - R_S1*I_v", REVERSED: "V_Cs + dV_Cs/2 + max(-R_S1*I_v, k_d*V_BS1)"},
+        "rectifier",
+    ),
     *blocks.smooth_input("L1"),
 )
 

@@ -43,7 +43,7 @@ class Design:
     @property
     def inductors(self) -> tuple[str, ...]:
         """Names of the inductors."""
-        return tuple(role.name for role in self.page.roles if role.kind == "inductor")
+        return tuple(role.element or role.name for role in self.page.roles if role.kind == "inductor")
 
     @property
     def asks(self) -> tuple[Ask, ...]:
@@ -155,6 +155,8 @@ def _give_asked(
         ("a_ESR", m.esr_share, "esr_share", "part of the ripple left to ESR"),
     ):
         sheet.give(symbol, value, "", meaning, "file" if name in m.model_fields_set else "default")
+    given = "file" if "phases" in s.model_fields_set else "default"
+    sheet.give("N", s.phases, "", "number of phases, where there are several", given)
     given = "file" if "coupling_ripple" in s.model_fields_set else "default"
     sheet.give("r_C", s.coupling_ripple, "", "ripple of a coupling capacitor, part of its voltage", given)
     sheet.derive(Line("T_s", "1/f_s", "s", "switching period", DEFINITION))

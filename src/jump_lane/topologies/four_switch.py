@@ -14,7 +14,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, on
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Ask, Page, Point, Proof, Role
 
@@ -43,17 +43,28 @@ OPERATION = (
     Line("f_z", "D_2**2*R_o/(2*pi*D_1*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min"),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
     *blocks.chopped_output(),
-    *blocks.device("S1", "D_1", "I_m", "dI", "V_in + V_FD1 + R_D1*I_pk"),
-    *blocks.device("S2", "D_1", "I_m", "dI", "V_o + dV_o/2 + V_FD2 + R_D2*I_pk"),
+    *blocks.device("S1", "D_1", "I_m", "dI", "V_in + max(V_FD1 + R_D1*I_pk, k_d*V_BD1)"),
+    *blocks.device("S2", "D_1", "I_m", "dI", "V_o + dV_o/2 + max(V_FD2 + R_D2*I_pk, k_d*V_BD2)"),
     *blocks.device(
         "D1",
         "D_2",
         "I_m",
         "dI",
-        {CONTINUOUS: "V_in - R_S1*I_v", DISCONTINUOUS: "max(V_in, V_o + dV_o/2 + V_FD2)"},
+        {
+            CONTINUOUS: "V_in - R_S1*I_v",
+            REVERSED: "V_in + max(-R_S1*I_v, k_d*V_BS1)",
+            DISCONTINUOUS: "max(V_in, V_o + dV_o/2 + V_FD2)",
+        },
         "rectifier",
     ),
-    *blocks.device("D2", "D_2", "I_m", "dI", "V_o + dV_o/2 - R_S2*I_v", "rectifier"),
+    *blocks.device(
+        "D2",
+        "D_2",
+        "I_m",
+        "dI",
+        {CONTINUOUS: "V_o + dV_o/2 - R_S2*I_v", REVERSED: "V_o + dV_o/2 + max(-R_S2*I_v, k_d*V_BS2)"},
+        "rectifier",
+    ),
     *blocks.chopped_input("D_1", "I_m", "dI"),
 )
 

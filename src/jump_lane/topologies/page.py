@@ -31,6 +31,10 @@ BODY_VOLTAGE = 0.8
 """Forward voltage of a body diode [V] where none is given: that of silicon."""
 
 
+SHARING = 1e-6
+"""Resistance that makes ideal phases share their current, relative to that of the load."""
+
+
 @dataclass(frozen=True)
 class Datum:
     """One figure of a real part: its key in the file, the symbol it becomes, unit, meaning, default."""
@@ -52,6 +56,8 @@ class Role:
 
     name: str
     kind: str
+    element: str = ""
+    """Element that stands for all made alike; empty where it is called like the component."""
 
     @property
     def tag(self) -> str:
@@ -110,6 +116,7 @@ class Proof:
     measure: str
     tolerance: float = 0.01
     scale: str = ""
+    modes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -149,17 +156,22 @@ class Point:
         """Return the input source."""
         return VoltageSource("source", a, b, self["V_in"])
 
-    def switch(self, name: str, a: str, b: str) -> Switch:
-        """Return a controlled switch that blocks positive voltage from a to b; with body diode if synchronous."""
-        body = BodyDiode(self[f"V_B{name}"], self[f"R_B{name}"]) if self.synchronous else None
-        return Switch(name, a, b, self[f"R_{name}"], body)
+    def switch(self, name: str, a: str, b: str, role: str = "") -> Switch:
+        """Return a controlled switch that blocks positive voltage from a to b; with body diode if synchronous.
 
-    def rectifier(self, name: str, anode: str, cathode: str) -> Element:
+        ``role`` names the component whose data it has, where that is called differently.
+        """
+        x = role or name
+        body = BodyDiode(self[f"V_B{x}"], self[f"R_B{x}"]) if self.synchronous else None
+        return Switch(name, a, b, self[f"R_{x}"], body)
+
+    def rectifier(self, name: str, anode: str, cathode: str, role: str = "") -> Element:
         """Return a diode, or the switch that stands in for it."""
+        x = role or name
         if not self.synchronous:
-            return Diode(name, anode, cathode, self[f"V_F{name}"], self[f"R_{name}"])
-        body = BodyDiode(self[f"V_B{name}"], self[f"R_B{name}"], forward=True)
-        return Switch(name, anode, cathode, self[f"R_{name}"], body)
+            return Diode(name, anode, cathode, self[f"V_F{x}"], self[f"R_{x}"])
+        body = BodyDiode(self[f"V_B{x}"], self[f"R_B{x}"], forward=True)
+        return Switch(name, anode, cathode, self[f"R_{x}"], body)
 
     def rectify(self, **intervals: tuple[Interval, ...]) -> Gates:
         """Return the gates of synchronous rectifiers: on while their ``intervals`` are off, less the dead time."""
@@ -171,6 +183,14 @@ class Point:
     def inductor(self, name: str, a: str, b: str) -> Inductor:
         """Return an inductor with its winding resistance."""
         return Inductor(name, a, b, self[name], self[f"R_{name.replace('_', '')}"])
+
+    def phase_inductor(self, name: str, a: str, b: str, role: str) -> Inductor:
+        """Return the inductor of one of several phases.
+
+        Only resistance makes phases share the current; ideal ones get 1e-6 of V_o/I_o, which nothing else shows.
+        """
+        least = SHARING * self["V_o"] / max(self["I_o"], 1e-3)
+        return Inductor(name, a, b, self[role], max(self[f"R_{role}"], least))
 
     def capacitor(self, name: str, a: str, b: str) -> Capacitor:
         """Return a capacitor with its equivalent series resistance."""

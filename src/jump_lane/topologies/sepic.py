@@ -14,7 +14,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, on
-from jump_lane.derivation import Line
+from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Ask, Page, Point, Proof, Role
 
@@ -43,8 +43,18 @@ OPERATION = (
     ),
     *blocks.coupling_capacitor(),
     *blocks.chopped_output(),
-    *blocks.device("S1", "D_1", "I_m", "dI", "V_Cs + dV_Cs/2 + V_o + V_FD1 + R_D1*I_v"),
-    *blocks.device("D1", "D_2", "I_m", "dI", "V_Cs + dV_Cs/2 + V_o - R_S1*I_v", "rectifier"),
+    *blocks.device("S1", "D_1", "I_m", "dI", "V_Cs + dV_Cs/2 + V_o + max(V_FD1 + R_D1*I_v, k_d*V_BD1)"),
+    *blocks.device(
+        "D1",
+        "D_2",
+        "I_m",
+        "dI",
+        {
+            CONTINUOUS: "V_Cs + dV_Cs/2 + V_o - R_S1*I_v",
+            REVERSED: "V_Cs + dV_Cs/2 + V_o + max(-R_S1*I_v, k_d*V_BS1)",
+        },
+        "rectifier",
+    ),
     *blocks.smooth_input("L1"),
 )
 

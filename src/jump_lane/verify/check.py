@@ -113,7 +113,8 @@ def check_corner(design: Design, i: int, j: int) -> Corner:
         return Corner((i, j), v_in, i_o, derived, failure=str(error))
     mode = simulated_mode(design.page, recording)
     holds, advice = _judge_mode(design, mode)
-    findings = tuple(_finding(design, recording, proof, i, j) for proof in design.page.proofs)
+    proofs = (p for p in design.page.proofs if not p.modes or mode in p.modes)
+    findings = tuple(_finding(design, recording, proof, i, j) for proof in proofs)
     return Corner((i, j), v_in, i_o, derived, mode, holds, advice, findings)
 
 

@@ -19,7 +19,12 @@ from jump_lane.topologies.blocks.sources import (
 
 
 def filtered_output(
-    capacitor: str = "C_o", coil: str = "L", ripple: str = "dI_L", rise: str = "D_1", fall: str = "D_2"
+    capacitor: str = "C_o",
+    coil: str = "L",
+    ripple: str = "dI_L",
+    rise: str = "D_1",
+    fall: str = "D_2",
+    frequency: str = "f_s",
 ) -> tuple[Line, ...]:
     """Return the output capacitor behind an inductor: charge share and ESR share of the ripple kept apart.
 
@@ -28,15 +33,17 @@ def filtered_output(
     ripple
         Symbol of the inductor's peak-to-peak current.
     rise, fall
-        Symbols of the fractions of the period in which its current rises and falls.
+        Symbols of the fractions of the ripple's period in which the current rises and falls.
+    frequency
+        Formula of the frequency of the ripple.
     """
     c, x = capacitor, coil.replace("_", "")
     esr = f"R_{c.replace('_', '')}"
-    up, down = f"({ripple}*f_s/{rise})", f"({ripple}*f_s/{fall})"
+    up, down = f"({ripple}*{frequency}/{rise})", f"({ripple}*{frequency}/{fall})"
     return (
         Line(
             "Q_o",
-            f"(I_{x}pk - I_o)**2*({rise} + {fall})/(2*{ripple}*f_s)",
+            f"(I_{x}pk - I_o)**2*({rise} + {fall})/(2*{ripple}*{frequency})",
             "C",
             "charge moved in and out of the output capacitor",
             OUTPUT_FILTER,
@@ -61,7 +68,7 @@ def filtered_output(
         ),
         Line(
             "k_o",
-            f"1/sqrt(1 + (g_o/(2*pi*f_s*{c}))**2)",
+            f"1/sqrt(1 + (g_o/(2*pi*{frequency}*{c}))**2)",
             "",
             "part of the ripple current that the capacitor takes beside the load",
             FIRST_HARMONIC,

@@ -13,8 +13,11 @@ from jump_lane.topologies.blocks.sources import (
 )
 
 
-def lossy_duty(a: str, b: str, c: str) -> tuple[Line, ...]:
-    """Return the duty ratio in continuous conduction from the energy balance a·D'² − b·D' + c = 0."""
+def lossy_duty(a: str, b: str, c: str, load: str = "I_o") -> tuple[Line, ...]:
+    """Return the duty ratio in continuous conduction from the energy balance a·D'² − b·D' + c = 0.
+
+    ``load`` is the symbol of the load current (of one phase).
+    """
     return (
         Line("a_D", a, "V", "energy balance: factor of D'²", ENERGY),
         Line("b_D", b, "V", "energy balance: factor of −D'", ENERGY),
@@ -26,11 +29,11 @@ def lossy_duty(a: str, b: str, c: str) -> tuple[Line, ...]:
             "duty ratio with drops, continuous conduction",
             ENERGY,
         ),
-        Line("I_c", "I_o/(1 - D_c)", "A", "current handed over, continuous conduction", VOLT_SECONDS),
+        Line("I_c", f"{load}/(1 - D_c)", "A", "current handed over, continuous conduction", VOLT_SECONDS),
     )
 
 
-def handed_over(on: str, off: str, off_ideal: str, inductance: str) -> tuple[Line, ...]:
+def handed_over(on: str, off: str, off_ideal: str, inductance: str, load: str = "I_o") -> tuple[Line, ...]:
     """Return the operation of a converter that stores energy while S1 conducts and hands it over afterwards.
 
     The current handed over (of one inductor, or the sum of two) rises by ``dI`` to I_pk and falls to I_v.
@@ -44,11 +47,13 @@ def handed_over(on: str, off: str, off_ideal: str, inductance: str) -> tuple[Lin
         The latter without the resistive drops.
     inductance
         Symbol of the inductance (of both in parallel).
+    load
+        Symbol of the load current (of one phase).
     """
     return (
         Line(
             "I_x",
-            {CONTINUOUS: "I_c", DISCONTINUOUS: f"sqrt(I_o*({off_ideal})/(2*{inductance}*f_s))"},
+            {CONTINUOUS: "I_c", DISCONTINUOUS: f"sqrt({load}*({off_ideal})/(2*{inductance}*f_s))"},
             "A",
             "current that sets the drops (half the peak in discontinuous conduction)",
             WITH_LOSSES,
@@ -60,7 +65,7 @@ def handed_over(on: str, off: str, off_ideal: str, inductance: str) -> tuple[Lin
             {
                 CONTINUOUS: "D_c",
                 REVERSED: "D_c - t_d*f_s",
-                DISCONTINUOUS: f"sqrt(2*{inductance}*f_s*I_o*V_2)/V_1",
+                DISCONTINUOUS: f"sqrt(2*{inductance}*f_s*{load}*V_2)/V_1",
             },
             "",
             "duty ratio that holds the output",
@@ -70,7 +75,7 @@ def handed_over(on: str, off: str, off_ideal: str, inductance: str) -> tuple[Lin
         Line("dI", f"V_1*D_1/(f_s*{inductance})", "A", "ripple of the current handed over", VOLT_SECONDS),
         Line(
             "I_m",
-            {CONTINUOUS: "I_o/D_2", DISCONTINUOUS: "dI/2"},
+            {CONTINUOUS: f"{load}/D_2", DISCONTINUOUS: "dI/2"},
             "A",
             "middle of the slope of the current handed over",
             KIRCHHOFF,
@@ -83,6 +88,7 @@ def handed_over(on: str, off: str, off_ideal: str, inductance: str) -> tuple[Lin
 def pulse_times() -> tuple[Line, ...]:
     """Return on-time, gate angle, and the rising and falling parts of the period."""
     return (
+        Line("k_d", "min(1, 1e9*t_d*f_s)", "", "1 with dead time, 0 without", DEFINITION),
         Line("t_on", "D/f_s", "s", "on-time", DEFINITION),
         Line("phi_on", "360*D", "°", "on-time as gate angle", DEFINITION),
         Line("D_1", {CONTINUOUS: "D", REVERSED: "D + t_d*f_s"}, "", "rising part of the period", KIRCHHOFF),

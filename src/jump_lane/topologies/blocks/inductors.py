@@ -77,24 +77,33 @@ def inductor(name: str, average: str, ripple: str, conducting: str) -> tuple[Lin
     )
 
 
-def single_inductor_sizing() -> tuple[Line | ByTarget, ...]:
-    """Return the sizing of one inductor L that stores energy while S1 conducts and hands it over afterwards."""
+def single_inductor_sizing(
+    load: str = "I_o", full: str = "I_max", phases: str = "1"
+) -> tuple[Line | ByTarget, ...]:
+    """Return the sizing of one inductor L that stores energy while S1 conducts and hands it over afterwards.
+
+    Parameters
+    ----------
+    load, full, phases
+        Formulas of the load current and of full load of one phase, and of the number of phases.
+    """
+    volt_seconds = "V_1c*D_c*(1 - D_c)"
     return (
         Line("L_rip", "V_1c*D_c/(f_s*dI_ask)", "H", "inductance for the ripple asked", VOLT_SECONDS),
         Line(
             "L_crit",
-            "V_1c*D_c*(1 - D_c)/(2*f_s*I_o)",
+            f"{volt_seconds}/(2*f_s*{load})",
             "H",
             "critical inductance at the load",
             BOUNDARY_CONDITION,
         ),
         Line(
             "L_full",
-            "V_1c*D_c*(1 - D_c)/(2*f_s*I_max)",
+            f"{volt_seconds}/(2*f_s*{full})",
             "H",
             "critical inductance at full load",
             BOUNDARY_CONDITION,
         ),
         inductance("L", "L_rip", "L_crit", "L_full"),
-        Line("I_B", "V_1c*D_c*(1 - D_c)/(2*f_s*L)", "A", "boundary load current", BOUNDARY_CONDITION),
+        Line("I_B", f"{phases}*{volt_seconds}/(2*f_s*L)", "A", "boundary load current", BOUNDARY_CONDITION),
     )

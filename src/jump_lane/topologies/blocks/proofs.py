@@ -8,17 +8,20 @@ CURVED = 0.02
 """Averages and rms values of devices are derived with straight slopes; resistance bends them a little."""
 
 
-def inductor_proofs(*names: str) -> tuple[Proof, ...]:
-    """Return the proofs of inductors; valleys are measured against peaks."""
+def inductor_proofs(*names: str, element: str = "") -> tuple[Proof, ...]:
+    """Return the proofs of inductors; valleys are measured against peaks.
+
+    ``element`` stands for several made alike.
+    """
     return tuple(
         proof
         for name in names
         for proof in (
-            Proof(f"dI_{name}", f"{name}.i", "peak_to_peak"),
-            Proof(f"I_{name}pk", f"{name}.i", "maximum"),
-            Proof(f"I_{name}v", f"{name}.i", "minimum", scale=f"I_{name}pk"),
-            Proof(f"I_{name}", f"{name}.i", "average"),
-            Proof(f"I_{name}rms", f"{name}.i", "rms"),
+            Proof(f"dI_{name}", f"{element or name}.i", "peak_to_peak"),
+            Proof(f"I_{name}pk", f"{element or name}.i", "maximum"),
+            Proof(f"I_{name}v", f"{element or name}.i", "minimum", scale=f"I_{name}pk"),
+            Proof(f"I_{name}", f"{element or name}.i", "average", scale=f"I_{name}pk" if element else ""),
+            Proof(f"I_{name}rms", f"{element or name}.i", "rms"),
         )
     )
 
@@ -41,14 +44,18 @@ def coupling_proofs(name: str = "C_s") -> tuple[Proof, ...]:
     )
 
 
-def device_proofs(switch: str = "S1", rectifier: str = "D1") -> tuple[Proof, ...]:
-    """Return the proofs of a switch and a rectifier."""
+def device_proofs(switch: str = "S1", rectifier: str = "D1", shared: bool = False) -> tuple[Proof, ...]:
+    """Return the proofs of a switch and a rectifier.
+
+    Where several phases share the current (``shared``), averages are measured against peaks.
+    """
+    first, second = (f"I_{name}pk" if shared else "" for name in (switch, rectifier))
     return (
-        Proof(f"I_{switch}", f"{switch}.i", "average", CURVED),
+        Proof(f"I_{switch}", f"{switch}.i", "average", CURVED, first),
         Proof(f"I_{switch}rms", f"{switch}.i", "rms", CURVED),
         Proof(f"I_{switch}pk", f"{switch}.i", "maximum"),
         Proof(f"V_{switch}", f"{switch}.v", "maximum"),
-        Proof(f"I_{rectifier}", f"{rectifier}.i", "average", CURVED),
+        Proof(f"I_{rectifier}", f"{rectifier}.i", "average", CURVED, second),
         Proof(f"I_{rectifier}rms", f"{rectifier}.i", "rms", CURVED),
         Proof(f"I_{rectifier}pk", f"{rectifier}.i", "maximum"),
         Proof(f"V_{rectifier}", f"{rectifier}.v", "reverse"),

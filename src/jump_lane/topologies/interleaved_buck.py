@@ -1,0 +1,168 @@
+"""Interleaved buck: N buck phases in parallel, shifted by equal parts of the period.
+
+Every phase is a buck converter with the N-th part of the load.  The ripples of the inductor currents cancel in
+part at the output (wholly where N·D is a whole number).
+
+        in ──S1──┬── sw1 ──L1──┐
+             S2──┼── sw2 ──L2──┼── out
+              ⋮  D1, D2 …      C_o   load
+        gnd ─────┴─────────────┴──
+"""
+
+from __future__ import annotations
+
+from jump_lane.circuit.elements import Element
+from jump_lane.circuit.gates import Gates, Instant, on, shifted
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.topologies import blocks
+from jump_lane.topologies.page import Ask, ByTarget, Page, Point, Proof, Role
+
+SIZING: tuple[Line | ByTarget, ...] = (
+    *blocks.shares(),
+    Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION, "min"),
+    Line("D_i", "V_o/V_in", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
+    Line("V_1c", "V_in - V_o - (R_S1 + R_L)*I_ph", "V", "inductor voltage, switch on", blocks.WITH_LOSSES),
+    Line(
+        "V_2c",
+        "V_o + V_FD1 + (R_D1 + R_L)*I_ph",
+        "V",
+        "inductor voltage reversed, switch off",
+        blocks.WITH_LOSSES,
+    ),
+    Line(
+        "D_c",
+        "(V_2c + 2*t_d*f_s*V_BD1)/(V_1c + V_2c)",
+        "",
+        "duty ratio with drops, continuous conduction",
+        blocks.WITH_LOSSES,
+    ),
+    Line("L_rip", "V_1c*D_c/(f_s*dI_ask)", "H", "inductance for the ripple asked", blocks.VOLT_SECONDS),
+    Line(
+        "L_crit", "V_1c*D_c/(2*f_s*I_ph)", "H", "critical inductance at the load", blocks.BOUNDARY_CONDITION
+    ),
+    Line(
+        "L_full", "V_1c*D_c/(2*f_s*I_phf)", "H", "critical inductance at full load", blocks.BOUNDARY_CONDITION
+    ),
+    blocks.inductance("L", "L_rip", "L_crit", "L_full"),
+    Line("I_B", "N*V_1c*D_c/(2*f_s*L)", "A", "boundary load current", blocks.BOUNDARY_CONDITION),
+    Line("K", "2*L*f_s/(N*R_o)", "", "conduction parameter", blocks.BOUNDARY_CONDITION, "min"),
+    Line("K_crit", "1 - D_i", "", "conduction parameter at the boundary", blocks.BOUNDARY_CONDITION),
+)
+
+OPERATION = (
+    Line(
+        "I_x",
+        {CONTINUOUS: "I_ph", DISCONTINUOUS: "sqrt(I_ph*(V_in - V_o)*V_o/(2*L*f_s*V_in))"},
+        "A",
+        "current that sets the drops (half the peak in discontinuous conduction)",
+        blocks.WITH_LOSSES,
+    ),
+    Line("V_1", "V_in - V_o - (R_S1 + R_L)*I_x", "V", "inductor voltage, switch on", blocks.WITH_LOSSES),
+    Line(
+        "V_2",
+        "V_o + V_FD1 + (R_D1 + R_L)*I_x",
+        "V",
+        "inductor voltage reversed, switch off",
+        blocks.WITH_LOSSES,
+    ),
+    Line(
+        "D",
+        {
+            CONTINUOUS: "(V_2 + 2*t_d*f_s*V_BD1)/(V_1 + V_2)",
+            REVERSED: "(V_2 + t_d*f_s*(V_BD1 - V_BS1))/(V_1 + V_2) - t_d*f_s",
+            DISCONTINUOUS: "sqrt(2*L*f_s*I_ph*V_2/(V_1*(V_1 + V_2)))",
+        },
+        "",
+        "duty ratio that holds the output",
+        blocks.DISCONTINUOUS_RATIO,
+    ),
+    *blocks.pulse_times(),
+    Line("dI_L", "V_1*D_1/(f_s*L)", "A", "ripple of one inductor, peak to peak", blocks.VOLT_SECONDS),
+    Line(
+        "I_m",
+        {CONTINUOUS: "I_ph", DISCONTINUOUS: "dI_L/2"},
+        "A",
+        "middle of the inductor's slope",
+        blocks.KIRCHHOFF,
+    ),
+    *blocks.inductor("L", "I_ph", "dI_L", "D_1 + D_2"),
+    *blocks.device("S1", "D_1", "I_m", "dI_L", "V_in + max(V_FD1 + R_D1*I_m, k_d*V_BD1)"),
+    *blocks.device(
+        "D1",
+        "D_2",
+        "I_m",
+        "dI_L",
+        {CONTINUOUS: "V_in - R_S1*(I_m - dI_L/2)", REVERSED: "V_in + max(R_S1*(dI_L/2 - I_m), k_d*V_BS1)"},
+        "rectifier",
+    ),
+    *blocks.cancelled("dI_s", "ripple of all inductor currents"),
+    Line("D_s", "max(N*D_1 - n_1, 1e-6)", "", "rising part of that ripple's period", blocks.CANCELLATION),
+    Line("D_f", "max(1 - D_s, 1e-6)", "", "falling part of that ripple's period", blocks.CANCELLATION),
+    Line("I_spk", "I_o + dI_s/2", "A", "peak of all inductor currents", blocks.KIRCHHOFF),
+    Line("I_sv", "I_o - dI_s/2", "A", "valley of all inductor currents", blocks.KIRCHHOFF, "min"),
+    Line("I_srms", "sqrt(I_o**2 + dI_s**2/12)", "A", "rms of all inductor currents", blocks.RMS_VALUES),
+    *blocks.filtered_output(coil="s", ripple="dI_s", rise="D_s", fall="D_f", frequency="(N*f_s)"),
+    *blocks.chopped_input("D_1", "I_m", "dI_L"),
+)
+
+
+def circuit(p: Point) -> tuple[Element, ...]:
+    """Return the elements at an operating point."""
+    phases = [
+        element
+        for k in range(1, int(p["N"]) + 1)
+        for element in (
+            p.switch(f"S{k}", "in", f"sw{k}", "S1"),
+            p.rectifier(f"D{k}", "gnd", f"sw{k}", "D1"),
+            p.phase_inductor(f"L{k}", f"sw{k}", "out", "L"),
+        )
+    ]
+    return (p.source(), *phases, p.capacitor("C_o", "out", "gnd"), *p.load())
+
+
+def gates(duty: Instant, p: Point) -> Gates:
+    """Return the gate pattern: each switch a part of the period after the one before."""
+    count = int(p["N"])
+    main = [shifted(on(0.0, duty), k / count) for k in range(count)]
+    rectified = p.rectify(**{f"D{k}": spans for k, spans in enumerate(main, start=1)})
+    return {**{f"S{k}": spans for k, spans in enumerate(main, start=1)}, **rectified}
+
+
+PAGE = Page(
+    name="interleaved-buck",
+    title="Interleaved buck converter, 2 to 8 phases",
+    good_for="high current at low voltage; small output ripple",
+    conversion="0 < V_o < V_in",
+    isolated=False,
+    roles=(
+        Role("S1", "switch"),
+        Role("D1", "rectifier"),
+        Role("L", "inductor", "L1"),
+        Role("C_o", "capacitor"),
+        Role("C_i", "capacitor"),
+    ),
+    ripples=(("dI_ask", "I_max/N"),),
+    sizing=SIZING,
+    operation=OPERATION,
+    circuit=circuit,
+    gates=gates,
+    start={"L1": "I_Lv", **{f"L{k}": "I_L" for k in range(2, 9)}, "C_o": "V_o"},
+    idle=("S1", "D1"),
+    proofs=(
+        Proof("V_o", "load.v", "average"),
+        Proof("D", "S1.gate", "average"),
+        *blocks.inductor_proofs("L", element="L1"),
+        Proof("dV_o", "load.v", "peak_to_peak", 0.05, "dV_ask", blocks.UNBROKEN),
+        Proof("I_Corms", "C_o.i", "rms", scale="dI_L", modes=blocks.UNBROKEN),
+        *blocks.device_proofs("S1", "D1", shared=True),
+    ),
+    asks=(Ask("dI_L", "dI_ask", "L"), *blocks.output_asks()),
+    figure=(
+        ("gate", ("S1.gate", "S2.gate", "S3.gate", "S4.gate")),
+        ("inductor current", ("L1.i", "L2.i", "L3.i", "L4.i")),
+        ("input current", ("source.i",)),
+        ("switch node", ("@sw1",)),
+        ("output ripple", ("load.v~",)),
+        ("output level", ("load.v=",)),
+    ),
+)
