@@ -178,4 +178,4 @@ def _plain(value: float) -> str:
 
 def show_percent(ratio: float) -> str:
     """Write a ratio as a percentage with three significant digits."""
-    return f"{100 * ratio:.3g} %"
+    return f"{100 * ratio:.0f} %" if abs(ratio) >= 10.0 else f"{100 * ratio:.3g} %"

@@ -155,20 +155,24 @@ def _describe(axes: Any, panel: Panel, measured: dict[str, Measures]) -> None:
         top = 1.02 - k / lines
         colour = COLOURS[k % len(COLOURS)]
         axes.text(0.02, top, signal, color=colour, fontsize=8.5, fontweight="bold", va="top")
-        text = _measures_text(signal, measured[source_of(signal)], brief=lines > 1)
+        text = _measures_text(signal, measured[source_of(signal)], lines)
         axes.text(0.30, top, text, color=INK, fontsize=7.8, va="top", linespacing=1.35)
 
 
-def _measures_text(signal: str, m: Measures, brief: bool) -> str:
+def _measures_text(signal: str, m: Measures, lines: int) -> str:
+    """Return as many measures as fit beside a panel of so many signals."""
     unit = unit_of(source_of(signal))
     if not unit:
         return f"on {100 * m.average:.2f} %"
     swing = f"{show(m.peak_to_peak, unit)} peak to peak"
     if signal.endswith("~"):
         return swing
-    levels = f"{show(_zero(m.average, m), unit)} average\n{show(m.rms, unit)} rms"
+    average = f"{show(_zero(m.average, m), unit)} average"
+    if lines > 2:
+        return average
     edges = f"{show(_zero(m.minimum, m), unit)} to {show(_zero(m.maximum, m), unit)}"
-    return f"{levels}\n{edges}" if brief else f"{levels}\n{edges}\n{swing}"
+    text = f"{average}\n{show(m.rms, unit)} rms\n{edges}"
+    return text if lines == 2 else f"{text}\n{swing}"
 
 
 def _zero(value: float, m: Measures) -> float:

@@ -153,8 +153,8 @@ class Point:
         return self.values[symbol]
 
     def source(self, a: str = "in", b: str = "gnd") -> VoltageSource:
-        """Return the input source."""
-        return VoltageSource("source", a, b, self["V_in"])
+        """Return the input source, turned so that its current is the one it delivers."""
+        return VoltageSource("source", b, a, -self["V_in"])
 
     def switch(self, name: str, a: str, b: str, role: str = "") -> Switch:
         """Return a controlled switch that blocks positive voltage from a to b; with body diode if synchronous.
