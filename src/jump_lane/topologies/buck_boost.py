@@ -13,10 +13,9 @@ hands its current over to the output.  V_o is the magnitude of the output voltag
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import Ask, Page, Point, Proof, Role
+from jump_lane.topologies.page import Page, Point
 
 SIZING = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
@@ -71,12 +70,6 @@ def circuit(p: Point) -> tuple[Element, ...]:
     )
 
 
-def gates(duty: Instant, p: Point) -> Gates:
-    """Return the gate pattern: S1 from the start of the period, a synchronous D1 in the rest."""
-    main = on(0.0, duty)
-    return {"S1": main, **p.rectify(D1=main)}
-
-
 PAGE = Page(
     name="buck-boost",
     title="Inverting buck-boost converter",
@@ -84,28 +77,15 @@ PAGE = Page(
     conversion="V_o < 0, any magnitude",
     isolated=False,
     inverting=True,
-    roles=(
-        Role("S1", "switch"),
-        Role("D1", "rectifier"),
-        Role("L", "inductor"),
-        Role("C_o", "capacitor"),
-        Role("C_i", "capacitor"),
-    ),
+    roles=blocks.SINGLE_ROLES,
     ripples=(("dI_ask", "I_max*(V_in + V_o)/V_in"),),
     sizing=SIZING,
     operation=OPERATION,
     circuit=circuit,
-    gates=gates,
+    gates=blocks.main_switch,
     start={"L": "I_Lv", "C_o": "V_o"},
     idle=("S1", "D1"),
-    proofs=(
-        Proof("V_o", "load.v", "average"),
-        Proof("D", "S1.gate", "average"),
-        *blocks.inductor_proofs("L"),
-        *blocks.output_proofs(),
-        *blocks.device_proofs("S1", "D1"),
-        Proof("I_Cirms", "source.i", "ac_rms"),
-    ),
-    asks=(Ask("dI_L", "dI_ask", "L"), *blocks.output_asks()),
+    proofs=blocks.single_proofs(),
+    asks=blocks.single_asks(),
     figure=blocks.panels("sw", "L"),
 )

@@ -16,7 +16,7 @@ from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import Ask, Page, Point, Proof, Role
+from jump_lane.topologies.page import Page, Point, Proof, Role
 
 SIZING = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
@@ -120,6 +120,6 @@ PAGE = Page(
         *blocks.device_proofs("S2", "D2"),
         Proof("I_Cirms", "source.i", "ac_rms"),
     ),
-    asks=(Ask("dI_L", "dI_ask", "L"), *blocks.output_asks()),
+    asks=blocks.single_asks(),
     figure=blocks.panels("a", "L"),
 )

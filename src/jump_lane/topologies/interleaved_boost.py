@@ -14,10 +14,9 @@ Every phase is a boost converter with the N-th part of the load.  The ripples of
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.circuit.gates import Gates, Instant, on, shifted
 from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import Ask, Page, Point, Proof, Role
+from jump_lane.topologies.page import Page, Point, Proof
 
 SIZING = (
     *blocks.shares(),
@@ -83,33 +82,19 @@ def circuit(p: Point) -> tuple[Element, ...]:
     return (p.source(), *phases, p.capacitor("C_o", "out", "gnd"), *p.load())
 
 
-def gates(duty: Instant, p: Point) -> Gates:
-    """Return the gate pattern: each switch a part of the period after the one before."""
-    count = int(p["N"])
-    main = [shifted(on(0.0, duty), k / count) for k in range(count)]
-    rectified = p.rectify(**{f"D{k}": spans for k, spans in enumerate(main, start=1)})
-    return {**{f"S{k}": spans for k, spans in enumerate(main, start=1)}, **rectified}
-
-
 PAGE = Page(
     name="interleaved-boost",
     title="Interleaved boost converter, 2 to 8 phases",
     good_for="higher power from a battery; small input ripple",
     conversion="V_o > V_in",
     isolated=False,
-    roles=(
-        Role("S1", "switch"),
-        Role("D1", "rectifier"),
-        Role("L", "inductor", "L1"),
-        Role("C_o", "capacitor"),
-        Role("C_i", "capacitor"),
-    ),
+    roles=blocks.PHASE_ROLES,
     ripples=(("dI_ask", "I_max*V_o/(N*V_in)"),),
     sizing=SIZING,
     operation=OPERATION,
     circuit=circuit,
-    gates=gates,
-    start={"L1": "I_Lv", **{f"L{k}": "I_L" for k in range(2, 9)}, "C_o": "V_o"},
+    gates=blocks.phase_switches,
+    start=blocks.PHASE_START,
     idle=("S1", "D1"),
     proofs=(
         Proof("V_o", "load.v", "average"),
@@ -121,13 +106,6 @@ PAGE = Page(
         Proof("dI_in", "source.i", "peak_to_peak", scale="dI_L", modes=blocks.UNBROKEN),
         Proof("I_Cirms", "source.i", "ac_rms", scale="dI_L", modes=blocks.UNBROKEN),
     ),
-    asks=(Ask("dI_L", "dI_ask", "L"), *blocks.output_asks()),
-    figure=(
-        ("gate", ("S1.gate", "S2.gate", "S3.gate", "S4.gate")),
-        ("inductor current", ("L1.i", "L2.i", "L3.i", "L4.i")),
-        ("input current", ("source.i",)),
-        ("switch node", ("@sw1",)),
-        ("output ripple", ("load.v~",)),
-        ("output level", ("load.v=",)),
-    ),
+    asks=blocks.single_asks(),
+    figure=blocks.PHASE_PANELS,
 )

@@ -12,10 +12,9 @@ part at the output (wholly where N·D is a whole number).
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.circuit.gates import Gates, Instant, on, shifted
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import Ask, ByTarget, Page, Point, Proof, Role
+from jump_lane.topologies.page import ByTarget, Page, Point, Proof
 
 SIZING: tuple[Line | ByTarget, ...] = (
     *blocks.shares(),
@@ -120,33 +119,19 @@ def circuit(p: Point) -> tuple[Element, ...]:
     return (p.source(), *phases, p.capacitor("C_o", "out", "gnd"), *p.load())
 
 
-def gates(duty: Instant, p: Point) -> Gates:
-    """Return the gate pattern: each switch a part of the period after the one before."""
-    count = int(p["N"])
-    main = [shifted(on(0.0, duty), k / count) for k in range(count)]
-    rectified = p.rectify(**{f"D{k}": spans for k, spans in enumerate(main, start=1)})
-    return {**{f"S{k}": spans for k, spans in enumerate(main, start=1)}, **rectified}
-
-
 PAGE = Page(
     name="interleaved-buck",
     title="Interleaved buck converter, 2 to 8 phases",
     good_for="high current at low voltage; small output ripple",
     conversion="0 < V_o < V_in",
     isolated=False,
-    roles=(
-        Role("S1", "switch"),
-        Role("D1", "rectifier"),
-        Role("L", "inductor", "L1"),
-        Role("C_o", "capacitor"),
-        Role("C_i", "capacitor"),
-    ),
+    roles=blocks.PHASE_ROLES,
     ripples=(("dI_ask", "I_max/N"),),
     sizing=SIZING,
     operation=OPERATION,
     circuit=circuit,
-    gates=gates,
-    start={"L1": "I_Lv", **{f"L{k}": "I_L" for k in range(2, 9)}, "C_o": "V_o"},
+    gates=blocks.phase_switches,
+    start=blocks.PHASE_START,
     idle=("S1", "D1"),
     proofs=(
         Proof("V_o", "load.v", "average"),
@@ -156,13 +141,6 @@ PAGE = Page(
         Proof("I_Corms", "C_o.i", "rms", scale="dI_L", modes=blocks.UNBROKEN),
         *blocks.device_proofs("S1", "D1", shared=True),
     ),
-    asks=(Ask("dI_L", "dI_ask", "L"), *blocks.output_asks()),
-    figure=(
-        ("gate", ("S1.gate", "S2.gate", "S3.gate", "S4.gate")),
-        ("inductor current", ("L1.i", "L2.i", "L3.i", "L4.i")),
-        ("input current", ("source.i",)),
-        ("switch node", ("@sw1",)),
-        ("output ripple", ("load.v~",)),
-        ("output level", ("load.v=",)),
-    ),
+    asks=blocks.single_asks(),
+    figure=blocks.PHASE_PANELS,
 )

@@ -13,10 +13,9 @@ The coupling capacitor holds V_Cs = V_o.
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import Ask, Page, Point, Proof, Role
+from jump_lane.topologies.page import Page, Point
 
 SIZING = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
@@ -72,48 +71,21 @@ def circuit(p: Point) -> tuple[Element, ...]:
     )
 
 
-def gates(duty: Instant, p: Point) -> Gates:
-    """Return the gate pattern: S1 from the start of the period, a synchronous D1 in the rest."""
-    main = on(0.0, duty)
-    return {"S1": main, **p.rectify(D1=main)}
-
-
 PAGE = Page(
     name="zeta",
     title="Zeta converter",
     good_for="quiet output across the input range; input current chopped",
     conversion="V_o > 0, any magnitude",
     isolated=False,
-    roles=(
-        Role("S1", "switch"),
-        Role("D1", "rectifier"),
-        Role("L1", "inductor"),
-        Role("L2", "inductor"),
-        Role("T", "coupling"),
-        Role("C_s", "capacitor"),
-        Role("C_o", "capacitor"),
-        Role("C_i", "capacitor"),
-    ),
+    roles=blocks.PAIR_ROLES,
     ripples=blocks.RIPPLES,
     sizing=SIZING,
     operation=OPERATION,
     circuit=circuit,
-    gates=gates,
+    gates=blocks.main_switch,
     start={"L1": "I_L1v", "L2": "I_L2v", "C_s": "V_Cs", "C_o": "V_o"},
     idle=("S1", "D1"),
-    proofs=(
-        Proof("V_o", "load.v", "average"),
-        Proof("D", "S1.gate", "average"),
-        *blocks.inductor_proofs("L1", "L2"),
-        *blocks.coupling_proofs(),
-        *blocks.output_proofs(),
-        *blocks.device_proofs("S1", "D1"),
-        Proof("I_Cirms", "source.i", "ac_rms"),
-    ),
-    asks=(
-        Ask("dI_L1", "dI_1ask", "L1"),
-        Ask("dI_L2", "dI_2ask", "L2"),
-        *blocks.output_asks(),
-    ),
+    proofs=blocks.pair_proofs(),
+    asks=blocks.pair_asks(),
     figure=blocks.panels("a", "L1", "L2"),
 )

@@ -77,3 +77,52 @@ def panels(node: str, *inductors: str) -> tuple[tuple[str, tuple[str, ...]], ...
         ("output ripple", ("load.v~",)),
         ("output level", ("load.v=",)),
     )
+
+
+PHASE_PANELS = (
+    ("gate", tuple(f"S{k}.gate" for k in range(1, 5))),
+    ("inductor current", tuple(f"L{k}.i" for k in range(1, 5))),
+    ("input current", ("source.i",)),
+    ("switch node", ("@sw1",)),
+    ("output ripple", ("load.v~",)),
+    ("output level", ("load.v=",)),
+)
+"""Panels of the figure of several phases; the first four are drawn."""
+
+
+def held_proofs() -> tuple[Proof, ...]:
+    """Return the proofs of what is held, and by which duty ratio."""
+    return (Proof("V_o", "load.v", "average"), Proof("D", "S1.gate", "average"))
+
+
+def single_proofs() -> tuple[Proof, ...]:
+    """Return the proofs of a converter with one switch, one rectifier and one inductor."""
+    return (
+        *held_proofs(),
+        *inductor_proofs("L"),
+        *output_proofs(),
+        *device_proofs("S1", "D1"),
+        Proof("I_Cirms", "source.i", "ac_rms"),
+    )
+
+
+def single_asks() -> tuple[Ask, ...]:
+    """Return what is asked of a converter with one inductor (or several made alike)."""
+    return (Ask("dI_L", "dI_ask", "L"), *output_asks())
+
+
+def pair_proofs() -> tuple[Proof, ...]:
+    """Return the proofs of a converter with two inductors and a coupling capacitor."""
+    return (
+        *held_proofs(),
+        *inductor_proofs("L1", "L2"),
+        *coupling_proofs(),
+        *output_proofs(),
+        *device_proofs("S1", "D1"),
+        Proof("I_Cirms", "source.i", "ac_rms"),
+    )
+
+
+def pair_asks() -> tuple[Ask, ...]:
+    """Return what is asked of a converter with two inductors."""
+    return (Ask("dI_L1", "dI_1ask", "L1"), Ask("dI_L2", "dI_2ask", "L2"), *output_asks())
