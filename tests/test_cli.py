@@ -5,12 +5,15 @@ import io
 import json
 import os
 import re
+import signal
+import subprocess
 import sys
+import time
 import tomllib
 import unittest
 from pathlib import Path
 
-from tests.common import REFERENCE, CommandCase
+from tests.common import COMMAND, REFERENCE, CommandCase
 
 
 class Help(CommandCase):
@@ -31,8 +34,6 @@ class Help(CommandCase):
             "except SystemExit: pass\n"
             "print([m for m in ('numba', 'matplotlib', 'scipy', 'pandas') if m in sys.modules], file=sys.stderr)"
         )
-        import subprocess
-
         self.run_command("new", "buck", "a.toml")
         for arguments in (["--help"], ["derive", "a.toml"], ["topologies"]):
             done = subprocess.run(
@@ -198,6 +199,25 @@ class Studies(CommandCase):
             "sweep", "s.toml", "--vary", "input.voltage=9,12", "--table", "t.xls", status=2
         )
         self.assertIn(".csv or .parquet", done.stderr)
+
+    def test_an_interrupted_sweep_keeps_what_is_done(self) -> None:
+        arguments = ["sweep", "s.toml", "--vary", "output.current=0.1..1/5000", "--table", "t.csv"]
+        with subprocess.Popen(
+            [str(COMMAND), *arguments],
+            cwd=self.folder,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+        ) as running:
+            time.sleep(6.0)
+            running.send_signal(signal.SIGINT)
+            out, errors = running.communicate(timeout=60)
+        self.assertEqual(running.returncode, 130, errors)
+        self.assertIn("interrupted: what was finished is kept", out)
+        self.assertNotIn("Traceback", errors)
+        rows = (self.folder / "t.csv").read_text().splitlines()
+        self.assertGreater(len(rows), 20)
+        self.assertLess(len(rows), 5000)
 
     def test_modes(self) -> None:
         done = self.run_command(

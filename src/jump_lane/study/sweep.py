@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import multiprocessing
+import signal
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from copy import deepcopy
@@ -260,13 +261,18 @@ def simulate(
     chunks = [ready[k : k + CHUNK] for k in range(0, len(ready), CHUNK)]
     methods = multiprocessing.get_all_start_methods()
     context = multiprocessing.get_context("fork" if "fork" in methods else None)
-    with ProcessPoolExecutor(processes, mp_context=context) as pool:
+    with ProcessPoolExecutor(processes, mp_context=context, initializer=_leave_interrupts) as pool:
         jobs = [pool.submit(_run_chunk, name, c, wanted, control) for c in chunks]
         try:
             for job in as_completed(jobs):
                 yield from job.result()
         finally:
-            pool.shutdown(wait=False, cancel_futures=True)
+            pool.shutdown(wait=True, cancel_futures=True)
+
+
+def _leave_interrupts() -> None:
+    """Let the parent process alone answer an interruption; it cancels what has not begun."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 def prepare(tables: dict[str, Any], where: str) -> Design:
