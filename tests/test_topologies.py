@@ -163,6 +163,7 @@ class RandomSpecifications(unittest.TestCase):
                 result = check(design(tables))
                 for corner in result.corners:
                     self.assertEqual(corner.failure, "")
+                    self.assertAlmostEqual(corner.control[1] / corner.control[0], 1.0, delta=NEAR_IDEAL)
                     for finding in corner.findings:
                         if corner.mode_derived == BOUNDARY and finding.symbol == "V_D1":
                             continue  # idling or not, a floating inductor decides what D1 blocks

@@ -72,6 +72,8 @@ def complement(intervals: Iterable[Interval], dead: float = 0.0) -> tuple[Interv
     `intervals` must be in order and must not overlap.  A gap that the dead time swallows whole is left out.
     """
     spans = list(intervals)
+    if not spans:
+        return on(0.0, 1.0)
     gaps = []
     for (_, end), (following, _) in zip(spans, [*spans[1:], spans[0]], strict=True):
         start = end + dead

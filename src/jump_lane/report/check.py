@@ -33,15 +33,13 @@ def _corner_table(check: Check) -> Table:
         if c.failure:
             rows.append((*head, "no result", "", "", "", c.failure))
         else:
-            found = {f.symbol: f for f in c.findings}
-            control = found[check.design.page.control]
             worst = max(c.findings, key=lambda f: abs(f.deviation))
             rows.append(
                 (
                     *head,
                     c.mode_simulated,
-                    show(control.derived),
-                    show(control.simulated),
+                    show(c.control[0]),
+                    show(c.control[1]),
                     f"{pretty(worst.symbol)} {100 * worst.deviation:+.2f} %",
                     "; ".join(_complaints(c)) or "holds",
                 )
@@ -115,6 +113,7 @@ def _check_data(check: Check) -> dict[str, Any]:
                 "I_o": c.i_o,
                 "mode": {"derived": c.mode_derived, "simulated": c.mode_simulated, "holds": c.mode_holds},
                 "failure": c.failure or None,
+                "control": {"derived": c.control[0], "simulated": c.control[1]},
                 "holds": c.holds,
                 "findings": [
                     {

@@ -216,7 +216,7 @@ def run_point(name: str, row: Row, point: Point, wanted: tuple[Column, ...], con
 
     page: Page = find_page(name)
     derived = point[page.control]
-    if control is None and not 0.0 <= derived <= 1.0:
+    if control is None and not 0.0 <= derived <= page.highest:
         return Row(row.index, row.axes, failure=f"out of reach: the duty ratio would be {derived:.4g}")
     try:
         state, recording = solve_point(page, point, control)

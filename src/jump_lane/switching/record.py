@@ -298,6 +298,17 @@ class Recording:
         busy = sum(s.end - s.start for s in self.stretches if combine(v in s.conducting for v in valves))
         return busy / self.period
 
+    def carrying(self, *valves: str) -> float:
+        """Return the part of the period in which any of `valves` carries a current (not just could)."""
+        known = [v for v in valves if f"{v}.i" in self._index]
+        least = {v: 1e-6 * self.measures(f"{v}.i").peak for v in known}
+        busy = 0.0
+        for k, stretch in enumerate(self.stretches):
+            on = [v for v in known if v in stretch.conducting]
+            if any(max(map(abs, self.ends(k, f"{v}.i"))) > least[v] for v in on):
+                busy += stretch.end - stretch.start
+        return busy / self.period
+
     def blocking(self, branch: str) -> float:
         """Return the largest voltage magnitude across a valve while it is open [V]."""
         low, high = self._extremes

@@ -15,6 +15,7 @@ NAMES = (
     "boost",
     "buck-boost",
     "four-switch",
+    "four-switch-regions",
     "sepic",
     "cuk",
     "zeta",

@@ -265,9 +265,9 @@ def _why(sheet: Sheet, line: Line) -> str:
 
 
 def _require_possible(design: Design) -> None:
-    """Refuse a design whose control variable lies outside 0 … 1 at some corner."""
+    """Refuse a design whose control variable lies outside its range at some corner."""
     duty = design.sheet[design.page.control].values
-    bad = ~((duty >= 0.0) & (duty <= 1.0))
+    bad = ~((duty >= 0.0) & (duty <= design.page.highest))
     if np.any(bad):
         i, j = (int(k) for k in np.argwhere(np.broadcast_to(bad, design.shape))[0])
         value = design.sheet[design.page.control].corner(i, j)

@@ -247,8 +247,8 @@ class Page:
         Lines in the conduction mode that each corner then has.
     circuit, gates
         Elements at an operating point, and the gate pattern as a function of the control variable.
-    control
-        Symbol of the control variable.
+    control, highest
+        Symbol of the control variable, which lies between 0 and ``highest``.
     start
         Element to symbol: where the simulation may start.
     idle
@@ -276,6 +276,7 @@ class Page:
     figure: tuple[tuple[str, tuple[str, ...]], ...]
     idle: tuple[str, ...]
     control: str = "D"
+    highest: float = 1.0
     inverting: bool = False
     start: Mapping[str, str] = field(default_factory=dict)
 

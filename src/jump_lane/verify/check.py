@@ -57,7 +57,8 @@ class Finding:
 class Corner:
     """One corner of input and load.
 
-    ``failure`` says why there is no trustworthy result; all else is empty then.
+    ``failure`` says why there is no trustworthy result; all else is empty then.  ``control`` is the control
+    variable (duty ratio), derived and simulated.
     """
 
     index: tuple[int, int]
@@ -69,6 +70,7 @@ class Corner:
     mode_advice: str = ""
     findings: tuple[Finding, ...] = ()
     failure: str = ""
+    control: tuple[float, float] = (float("nan"), float("nan"))
 
     @property
     def holds(self) -> bool:
@@ -108,14 +110,15 @@ def check_corner(design: Design, i: int, j: int) -> Corner:
     v_in, i_o = design.inputs[i], design.loads[j]
     derived = design.mode(i, j)
     try:
-        _, recording = solve(design, i, j)
+        state, recording = solve(design, i, j)
     except NoResultError as error:
         return Corner((i, j), v_in, i_o, derived, failure=str(error))
     mode = simulated_mode(design.page, recording)
     holds, advice = _judge_mode(design, mode)
     proofs = (p for p in design.page.proofs if not p.modes or mode in p.modes)
     findings = tuple(_finding(design, recording, proof, i, j) for proof in proofs)
-    return Corner((i, j), v_in, i_o, derived, mode, holds, advice, findings)
+    control = (design.sheet[design.page.control].corner(i, j), state.control)
+    return Corner((i, j), v_in, i_o, derived, mode, holds, advice, findings, control=control)
 
 
 def check(design: Design) -> Check:
@@ -126,7 +129,7 @@ def check(design: Design) -> Check:
 
 def simulated_mode(page: Page, recording: Recording) -> str:
     """Return the conduction mode that a recording shows."""
-    idle = 1.0 - recording.fraction(*(v for name in page.idle for v in (name, f"{name}.body")))
+    idle = 1.0 - recording.carrying(*(v for name in page.idle for v in (name, f"{name}.body")))
     rectifier = page.idle[-1]
     current = recording.measures(f"{rectifier}.i")
     if idle > NEAR:

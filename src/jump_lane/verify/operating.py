@@ -12,11 +12,11 @@ from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Page, Point
 
 
-def held(point: Point) -> Regulation:
+def held(page: Page, point: Point) -> Regulation:
     """Return what the control variable holds: the output voltage, or the current of a string of LEDs."""
     if point.kind == "leds":
-        return Regulation("load", point["I_o"], voltage=False)
-    return Regulation("load", point["V_o"])
+        return Regulation("load", point["I_o"], voltage=False, highest=page.highest)
+    return Regulation("load", point["V_o"], highest=page.highest)
 
 
 def solve_point(page: Page, point: Point, control: float | None = None) -> tuple[SteadyState, Recording]:
@@ -40,7 +40,7 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
     circuit = page.at(point)
     guess = {element: point[symbol] for element, symbol in page.start.items()}
     if control is None:
-        state = steady_state(circuit, held(point), guess)
+        state = steady_state(circuit, held(page, point), guess)
     else:
         state = steady_state(replace(circuit, control=control), None, guess)
     recording = record(state)
