@@ -7,11 +7,9 @@ from dataclasses import dataclass
 
 from jump_lane.circuit.elements import (
     CoupledInductors,
-    CurrentSource,
     Element,
     IdealTransformer,
     Switch,
-    VoltageSource,
 )
 from jump_lane.circuit.gates import GatePattern, Gates, Instant
 from jump_lane.errors import InputError, nearest
@@ -102,9 +100,4 @@ def _validate_nodes(circuit: Circuit) -> None:
             )
 
 
-def sources(circuit: Circuit) -> list[str]:
-    """Return the names of the voltage and current sources."""
-    return [e.name for e in circuit.elements if isinstance(e, VoltageSource | CurrentSource)]
-
-
-__all__ = ["REFERENCE", "Circuit", "sources", "terminals", "validate"]
+__all__ = ["REFERENCE", "Circuit", "terminals", "validate"]

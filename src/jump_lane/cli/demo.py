@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import io
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated
 
@@ -59,8 +60,9 @@ def demo(
     print(f"written to {folder.resolve()}")
 
 
-def _printed(command: object) -> str:
+def _printed(command: Callable[[], None]) -> str:
+    """Run a command and return what it prints."""
     out = io.StringIO()
     with contextlib.redirect_stdout(out):
-        command()  # type: ignore[operator]
+        command()
     return out.getvalue()

@@ -278,7 +278,7 @@ def _draw_curves(axes: Any, curves: list[Curve], x_scale: float) -> None:
         line = "" if curve.marker else "-"
         label = curve.label if not many or k in (0, len(curves) - 1) else None
         axes.plot(
-            curve.x,
+            np.array(curve.x) * x_scale,
             np.array(curve.y) * scale,
             color=colour,
             lw=1.4,

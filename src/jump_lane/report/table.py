@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 
@@ -28,7 +28,6 @@ class View:
     tables: tuple[Table, ...] = ()
     notes: tuple[str, ...] = ()
     exit_status: int = 0
-    extra: dict[str, Any] = field(default_factory=dict)
 
 
 def to_csv(columns: tuple[str, ...], rows: list[tuple[Any, ...]]) -> str:
