@@ -252,7 +252,25 @@ def _enter(sheet: Sheet, entry: Line | ByTarget, spec: Spec, chosen: dict[str, f
     if entry.symbol in chosen:
         sheet.choose(entry.symbol, chosen[entry.symbol])
     elif not (np.isfinite(value.worst) and value.worst > 0.0):
-        raise InputError(f"{entry.symbol}: no value fulfils what is asked ({_why(sheet, entry)})")
+        reason = (
+            _beyond_peak(sheet) or f"{entry.symbol}: no value fulfils what is asked ({_why(sheet, entry)})"
+        )
+        raise InputError(reason)
+
+
+def _beyond_peak(sheet: Sheet) -> str:
+    """Return why losses keep the output out of reach at some corner, or nothing if they do not."""
+    if "M_pk" not in sheet or "D_c" not in sheet:
+        return ""
+    lost = np.isnan(np.broadcast_to(sheet["D_c"].values, sheet.shape))
+    if not lost.any():
+        return ""
+    i, j = (int(k) for k in np.argwhere(lost)[0])
+    return (
+        f"{show(sheet['V_o'].corner(i, j), 'V')} cannot be reached from {show(sheet['V_in'].corner(i, j), 'V')} at "
+        f"{show(sheet['I_o'].corner(i, j), 'A')}: with these resistances the conversion ratio does not exceed "
+        f"{show(sheet['M_pk'].corner(i, j))}, and {show(sheet['M'].corner(i, j))} is asked"
+    )
 
 
 def _why(sheet: Sheet, line: Line) -> str:
@@ -271,11 +289,11 @@ def _require_possible(design: Design) -> None:
     if np.any(bad):
         i, j = (int(k) for k in np.argwhere(np.broadcast_to(bad, design.shape))[0])
         value = design.sheet[design.page.control].corner(i, j)
-        reason = f"the duty ratio would be {show(value)}"
-        if np.isnan(value) and "M_pk" in design.sheet:
-            most = design.sheet["M_pk"].corner(i, j)
-            reason = f"with these resistances the conversion ratio does not exceed {show(most)}"
+        lost = _beyond_peak(design.sheet)
+        if lost:
+            raise InputError(lost)
         raise InputError(
             f"{design.page.name}: {show(design.sheet['V_o'].worst, 'V')} cannot be reached from "
-            f"{design.corner_name((i, j))}: {reason}; this topology reaches {design.page.conversion}"
+            f"{design.corner_name((i, j))}: the duty ratio would be {show(value)}; "
+            f"this topology reaches {design.page.conversion}"
         )
