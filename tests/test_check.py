@@ -91,6 +91,19 @@ class OperatingPoint(unittest.TestCase):
         self.assertAlmostEqual(recording.measures("load.v").average, 12.0, places=6)
 
 
+class Held(unittest.TestCase):
+    def test_the_output_voltage_is_asked_and_met(self) -> None:
+        for corner in check(design(buck_tables())).corners:
+            output = next(f for f in corner.findings if f.symbol == "V_o")
+            self.assertEqual((output.asked, output.target, output.holds), (5.0, True, True))
+
+    def test_one_output_only(self) -> None:
+        tables = buck_tables()
+        tables["output"] *= 2
+        with self.assertRaisesRegex(InputError, "read 2 outputs, but the buck has one"):
+            design(tables)
+
+
 class Loads(unittest.TestCase):
     def output(self, **load: object) -> list[dict]:
         base = {"voltage": 36, "current": {"min": 0.3, "max": 1.0}, "voltage_ripple": "1 %"}

@@ -53,11 +53,12 @@ class Files(CommandCase):
         self.run_command("check", "a.toml")
 
     def test_options_fill_the_file(self) -> None:
-        self.run_command(
+        done = self.run_command(
             "new", "buck", "a.toml", "--input-min", "9 V", "--input-max", "16 V", "--output-voltage", "3.3 V",
             "--load-min", "0.5 A", "--load-max", "5A", "--frequency", "400k", "--voltage-ripple", "30mV",
         )  # fmt: skip
         tables = tomllib.loads((self.folder / "a.toml").read_text())
+        self.assertIn("taken from the example: title, switching.current_ripple", done.stderr)
         self.assertEqual(tables["input"]["voltage"], {"min": "9 V", "max": "16 V"})
         self.assertEqual(tables["output"][0]["voltage"], "3.3 V")
         self.assertNotIn("chosen", tables)

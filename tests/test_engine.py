@@ -8,6 +8,7 @@ from jump_lane.circuit.elements import Capacitor, Diode, Inductor, Resistor, Swi
 from jump_lane.circuit.gates import on
 from jump_lane.errors import InputError
 from jump_lane.switching.clock import LEVELS
+from jump_lane.switching.compiled import compile_now, is_compiled
 from jump_lane.switching.engine import Engine, Meter
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import steady_state
@@ -61,6 +62,10 @@ class Running(unittest.TestCase):
         np.testing.assert_allclose(engine.network.to_si @ z[:2], [2.0, 7.0])
         energy = 0.5 * 50e-6 * 4.0 + 0.5 * 100e-6 * 49.0
         self.assertAlmostEqual(0.5 * float(z[:2] @ z[:2]), energy)
+
+    def test_compiling_leaves_code_in_the_cache(self) -> None:
+        compile_now()
+        self.assertTrue(is_compiled())
 
     def test_no_states_at_all(self) -> None:
         elements = (

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, announce_compilation
+from jump_lane.cli.options import AsJson, ensure_compiled
 from jump_lane.cli.render import note, show
 
 if TYPE_CHECKING:
@@ -43,7 +43,7 @@ def circuit(
     from jump_lane.circuit.file import load
 
     loaded = load(file)
-    announce_compilation()
+    ensure_compiled()
     from jump_lane.report.circuit import circuit_csv, circuit_view, select
 
     if settle is None:

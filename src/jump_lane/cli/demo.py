@@ -10,7 +10,7 @@ from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import Overwrite, announce_compilation
+from jump_lane.cli.options import Overwrite, ensure_compiled
 
 
 def register(app: typer.Typer) -> None:
@@ -38,7 +38,7 @@ def demo(
     outputs = {n: folder / n for n in ("derivation.txt", "verdicts.txt", "waveforms.png", "waveforms.csv")}
     for path in (file, *outputs.values()):
         require_free(path, overwrite)
-    announce_compilation()
+    ensure_compiled()
     write_whole(file, example("buck"), overwrite)
     write_whole(outputs["derivation.txt"], _printed(lambda: design.derive(file, formulas=True)), overwrite)
     verdicts = _printed(lambda: design.check(file))

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, ConverterFile, Overwrite, announce_compilation, load_design
+from jump_lane.cli.options import AsJson, ConverterFile, Overwrite, ensure_compiled, load_design
 from jump_lane.cli.render import note, show
 
 
@@ -71,8 +71,12 @@ def new(
         "switching.mode": mode,
         "switching.rectifier": rectifier,
     }
-    write_whole(file, fill(topology, {k: v for k, v in values.items() if v is not None}), overwrite)
+    given = {k: v for k, v in values.items() if v is not None}
+    write_whole(file, fill(topology, given), overwrite)
     note(f"wrote {file}")
+    if given:
+        left = [k for k, v in values.items() if v is None and not k.endswith("nominal")]
+        note(f"taken from the example: {', '.join(left)}" if left else "nothing is taken from the example")
 
 
 def derive(
@@ -104,7 +108,7 @@ def check(
     The exit status is 1 if something that was asked is not met, 3 if a corner has no trustworthy result.
     """
     design = load_design(file)
-    announce_compilation()
+    ensure_compiled()
     if tolerance:
         from jump_lane.cli.study import collect
         from jump_lane.report.tolerance import tolerance_view

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, ConverterFile, announce_compilation
+from jump_lane.cli.options import AsJson, ConverterFile, ensure_compiled
 from jump_lane.cli.render import note, show
 
 if TYPE_CHECKING:
@@ -52,7 +52,7 @@ def fit(
         found = choose(spec, listed, series, nearest)
     except InputError as error:
         raise InputError(f"{file}: {error}") from None
-    announce_compilation()
+    ensure_compiled()
     from jump_lane.report.fit import fit_view
     from jump_lane.verify.check import check
 

@@ -13,7 +13,7 @@ from jump_lane.cli.options import (
     InputVoltage,
     Load,
     Overwrite,
-    announce_compilation,
+    ensure_compiled,
     load_design,
     quantity,
 )
@@ -79,7 +79,7 @@ def measure(
             f"--from {text(cursors[0], 's')} --to {text(cursors[1], 's')}: expected 0 ≤ from < to"
         )
     control = quantity(duty, RATIO, "--duty")
-    announce_compilation()
+    ensure_compiled()
     from jump_lane.report.measure import measure_view, spectrum_view
     from jump_lane.verify.operating import solve
     from jump_lane.waveforms import harmonics as analyse

@@ -50,10 +50,11 @@ def load_design(path: Path) -> Design:
         raise InputError(f"{path}: {error}") from None
 
 
-def announce_compilation() -> None:
-    """Say so on standard error when the simulator has to be compiled first."""
+def ensure_compiled() -> None:
+    """Compile the simulator if that has not been done yet, and say so on standard error."""
     from jump_lane.cli.render import note
-    from jump_lane.switching.compiled import is_compiled
+    from jump_lane.switching.compiled import compile_now, is_compiled
 
     if not is_compiled():
         note("compiling the simulator, once for this installation (about half a minute) …")
+        compile_now()

@@ -12,7 +12,7 @@ from jump_lane.cli.options import (
     AsJson,
     ConverterFile,
     Overwrite,
-    announce_compilation,
+    ensure_compiled,
     load_design,
     quantity,
 )
@@ -78,7 +78,7 @@ def sweep(
     axes = tuple(study.read_axis(text, design) for text in vary)
     control = quantity(duty, RATIO, "--duty")
     work = study.Sweep(design, axes, study.columns(design, measure or []), control, tables)
-    announce_compilation()
+    ensure_compiled()
     from jump_lane.report.sweep import sweep_columns, sweep_figure, sweep_view
 
     rows, complete = collect(study.run(work, processes), work.count)
@@ -105,7 +105,7 @@ def modes(
 
     _require_outputs(table, figure, overwrite)
     work = study.work(load_design(file), inputs, loads)
-    announce_compilation()
+    ensure_compiled()
     from jump_lane.report.modes import modes_columns, modes_figure, modes_view
     from jump_lane.study.sweep import run
 

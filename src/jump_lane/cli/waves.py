@@ -13,7 +13,7 @@ from jump_lane.cli.options import (
     InputVoltage,
     Load,
     Overwrite,
-    announce_compilation,
+    ensure_compiled,
     load_design,
     quantity,
 )
@@ -70,7 +70,7 @@ def waves(
     )
     control = quantity(duty, RATIO, "--duty")
     window = (quantity(start, TIME, "--from"), quantity(end, TIME, "--to"))
-    announce_compilation()
+    ensure_compiled()
     from jump_lane.report.waves import samples_csv, waves_view
     from jump_lane.verify.operating import solve
 

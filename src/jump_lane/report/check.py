@@ -83,7 +83,7 @@ def _mark(finding: Finding) -> str:
 
 
 def _finding_row(f: Finding, deviation: float, at: str) -> tuple[str, ...]:
-    asked = "" if f.asked is None else f"≤ {show(f.asked, f.unit)}"
+    asked = "" if f.asked is None else f"{'=' if f.target else '≤'} {show(f.asked, f.unit)}"
     if not f.holds:
         verdict = f.advice
     elif abs(deviation) > f.tolerance:

@@ -101,6 +101,8 @@ def derive(spec: Spec) -> Design:
         If the topology, a chosen value or a part is not known to the page, or no value fulfils what is asked.
     """
     page = find_page(spec.topology)
+    if len(spec.output) > 1:
+        raise InputError(f"output: read {len(spec.output)} outputs, but the {page.name} has one")
     given = spec.output[0].voltage
     if given is not None and (given < 0.0) != page.inverting:
         sign = "negative" if page.inverting else "positive"

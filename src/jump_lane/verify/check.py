@@ -18,6 +18,12 @@ NEAR = 0.005
 """An idle part of the period, or a last rectifier current over its peak, below this counts as the boundary;
 it is what a load one percent off the boundary load brings."""
 
+HELD = "V_o"
+"""The symbol of what the control variable holds."""
+
+ACCURACY = 1e-3
+"""How closely the average output has to be met; a string of LEDs is held by its current."""
+
 SLACK = 1e-6
 """A limit exceeded by less than this part of it counts as held."""
 
@@ -34,6 +40,8 @@ class Finding:
         Whether the deviation is within the proof's tolerance.
     asked, holds, advice
         The limit (None: nothing asked), whether the simulated value keeps it, and what to change if not.
+    target
+        Whether ``asked`` is to be met rather than not exceeded.
     """
 
     symbol: str
@@ -46,6 +54,7 @@ class Finding:
     asked: float | None = None
     holds: bool = True
     advice: str = ""
+    target: bool = False
 
     @property
     def agrees(self) -> bool:
@@ -161,9 +170,12 @@ def _finding(design: Design, recording: Recording, proof: Proof, i: int, j: int)
     deviation = (simulated - derived) / max(scale, 1e-12)
     ask = next((a for a in design.asks if a.symbol == proof.symbol), None)
     asked, holds, advice = _judge(design, ask, simulated, i, j)
+    if proof.symbol == HELD:
+        asked, holds = derived, abs(deviation) <= ACCURACY
+        advice = "" if holds else "the output is not held"
     return Finding(
         proof.symbol, value.unit, value.meaning, derived, simulated, deviation, proof.tolerance,
-        asked, holds, advice,
+        asked, holds, advice, ask is None and asked is not None,
     )  # fmt: skip
 
 
