@@ -141,6 +141,10 @@ def parse_limit(text: str | float, dimension: Dimension) -> tuple[float, bool]:
     return parse(text, dimension), False
 
 
+ROUNDING = 1e-15
+"""What is smaller than this in any SI unit is the rounding of a difference, and is shown as zero."""
+
+
 def show(value: float, unit: str = "") -> str:
     """Write a value with four significant digits, SI prefix and unit: ``24.81 µH``.
 
@@ -152,7 +156,7 @@ def show(value: float, unit: str = "") -> str:
         return "∞" if value > 0 else "−∞"
     if unit in ("", "°", "%"):
         return _plain(value) + (f" {unit}" if unit == "%" else unit)
-    if value == 0.0:
+    if abs(value) < ROUNDING:
         return f"0 {unit}"
     mantissa, exponent = f"{value:.3e}".split("e")
     power = int(exponent)
@@ -168,7 +172,7 @@ def brief(value: float, unit: str) -> str:
 
 
 def _plain(value: float) -> str:
-    if value == 0.0:
+    if abs(value) < ROUNDING:
         return "0"
     if 1e-4 <= abs(value) < 1e5:
         digits = 3 - math.floor(math.log10(abs(float(f"{value:.3e}"))))
