@@ -79,3 +79,43 @@ class CircuitFile(unittest.TestCase):
             "diode",
         ):
             self.assertIn(kind, text)
+
+
+COUPLED = """
+frequency = "50 kHz"
+[element]
+feed = { kind = "current-source", nodes = ["gnd", "a"], current = "2 A" }
+damp = { kind = "resistor", nodes = ["a", "gnd"], resistance = "10 Ω" }
+P = { kind = "coupled-inductors", coupling = 0.8, windings = { x = { nodes = ["a", "m"], inductance = "40 µH", resistance = "10 mΩ" }, y = { nodes = ["b", "gnd"], inductance = "10 µH" } } }
+S1 = { kind = "switch", nodes = ["m", "gnd"], resistance = 0.01, gate = [["0 %", "25 %"], [0.5, 0.6]], body = { forward_voltage = 0.7, forward = true } }
+load = { kind = "resistor", nodes = ["b", "gnd"], resistance = 5 }
+"""
+
+
+class EveryKind(unittest.TestCase):
+    load = CircuitFile.load
+
+    def test_coupled_inductors_and_a_current_source(self) -> None:
+        recording = record(steady_state(self.load(COUPLED).circuit))
+        self.assertIn("P.x.i", recording.names)
+        self.assertAlmostEqual(recording.measures("S1.gate").average, 0.35, places=9)
+        self.assertAlmostEqual(recording.measures("feed.i").average, 2.0)
+        current = recording.measures("P.x.i").average
+        self.assertAlmostEqual(recording.measures("damp.i").average, 2.0 - current, places=9)
+
+    def test_a_forward_body_diode_stands_in_for_a_diode(self) -> None:
+        recording = record(steady_state(self.load(COUPLED).circuit))
+        self.assertGreater(recording.fraction("S1.body"), 0.5)
+        self.assertGreater(recording.measures("S1.i").minimum, -1e-9)
+
+    def test_more_messages(self) -> None:
+        for old, new, message in (
+            ("coupling = 0.8", "coupling = 1.2", "less than 1"),
+            ('nodes = ["b", "gnd"], resistance = 5', 'nodes = ["b"], resistance = 5', "element.load.nodes"),
+            ("resistance = 5", "resistanse = 5", "element.load.resistanse: unknown key"),
+            ('"2 A"', '"2 V"', "2 V where a current was expected"),
+            ("[0.5, 0.6]", "[0.5]", "gate"),
+            ('frequency = "50 kHz"', 'frequency = "50 km"', "frequency: 50 km where a frequency"),
+        ):
+            with self.subTest(message), self.assertRaisesRegex(InputError, message):
+                self.load(COUPLED.replace(old, new))

@@ -32,6 +32,10 @@ class FormulaText(unittest.TestCase):
                 Formula(back).evaluate(values), Formula(text).evaluate(values), msg=printed
             )
 
+    def test_a_quantity_is_squared_whole(self) -> None:
+        self.assertEqual(Formula("a**2").write(lambda _: "6.0\u00a0A"), "(6.0\u00a0A)²")
+        self.assertEqual(Formula("(-a)**2").write(str), "(−a)²")
+
     def test_nothing_but_arithmetic(self) -> None:
         for text in ("__import__('os')", "a.b", "a if b else c", "open(a)", "a <", "[a]"):
             with self.assertRaises(InputError):

@@ -141,7 +141,9 @@ def _write(node: ast.expr, leaf: Callable[[str], str], binding: int) -> str:
     if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Pow):
         power = node.right.value if isinstance(node.right, ast.Constant) else None
         base = _write(node.left, leaf, 4)
-        if " " in base and not base.startswith(("(", "√", "|")):
+        if base.startswith("−") or (
+            any(c in base for c in " \u00a0") and not base.startswith(("(", "√", "|"))
+        ):
             base = f"({base})"
         if isinstance(power, int) and power in _POWERS:
             return base + _POWERS[power]
