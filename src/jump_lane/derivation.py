@@ -127,6 +127,14 @@ _OPERATORS: dict[type[ast.operator], tuple[str, int]] = {
 _POWERS = {2: "²", 3: "³"}
 
 
+def _needs_parentheses(node: ast.expr, written: str) -> bool:
+    """Tell whether what is raised to a power has to stand in parentheses: a sign, a power, or a quantity."""
+    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Pow):
+        return True
+    loose = any(c in written for c in " \u00a0") and not written.startswith(("(", "√", "|"))
+    return written.startswith("−") or loose
+
+
 def _write(node: ast.expr, leaf: Callable[[str], str], binding: int) -> str:
     if isinstance(node, ast.Name):
         return "π" if node.id == "pi" else leaf(node.id)
@@ -141,9 +149,7 @@ def _write(node: ast.expr, leaf: Callable[[str], str], binding: int) -> str:
     if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Pow):
         power = node.right.value if isinstance(node.right, ast.Constant) else None
         base = _write(node.left, leaf, 4)
-        if base.startswith("−") or (
-            any(c in base for c in " \u00a0") and not base.startswith(("(", "√", "|"))
-        ):
+        if _needs_parentheses(node.left, base):
             base = f"({base})"
         if isinstance(power, int) and power in _POWERS:
             return base + _POWERS[power]
