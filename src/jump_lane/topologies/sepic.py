@@ -17,23 +17,7 @@ from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Page, Point
 
-SIZING = (
-    Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
-    Line("D_i", "V_o/(V_in + V_o)", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
-    *blocks.lossy_duty(
-        "V_in + V_o + V_FD1 + (R_L1 + R_L2 - R_Cs - R_Co)*I_o",
-        "V_in + (R_S1 - R_D1 + 2*R_L1 - R_Cs - R_Co)*I_o - 2*t_d*f_s*V_BD1",
-        "(R_S1 + R_L1)*I_o",
-    ),
-    Line(
-        "V_1c",
-        "V_in - R_S1*I_c - R_L1*I_o*V_o/V_in",
-        "V",
-        "voltage of both inductors, S1 on",
-        blocks.WITH_LOSSES,
-    ),
-    *blocks.pair_sizing(),
-)
+SIZING = blocks.pair_sizing(" - R_Co")
 
 OPERATION = (
     *blocks.pair_operation("V_o + V_FD1 + R_D1*I_x + R_L2*I_o + R_Co*(I_x - I_o)"),

@@ -7,7 +7,7 @@ currents flows through S1 and then through the rectifier.
 from __future__ import annotations
 
 from jump_lane.derivation import Line
-from jump_lane.topologies.blocks.duty import handed_over
+from jump_lane.topologies.blocks.duty import handed_over, lossy_duty
 from jump_lane.topologies.blocks.inductors import inductor
 from jump_lane.topologies.blocks.sources import (
     BOUNDARY_CONDITION,
@@ -15,6 +15,7 @@ from jump_lane.topologies.blocks.sources import (
     DEFINITION,
     MARGIN,
     VOLT_SECONDS,
+    WITH_LOSSES,
 )
 from jump_lane.topologies.page import ByTarget
 
@@ -22,9 +23,30 @@ RIPPLES = (("dI_1ask", "I_max*V_o/V_in"), ("dI_2ask", "I_max"))
 """Asked ripples: of the average input current in L1, of the load current in L2."""
 
 
-def pair_sizing() -> tuple[Line | ByTarget, ...]:
-    """Return the sizing of L1 and L2: ripple of each, continuous conduction of the sum; equal on one core."""
+def pair_sizing(esr: str = "") -> tuple[Line | ByTarget, ...]:
+    """Return duty ratio, and the sizing of L1 and L2: ripple of each, continuous conduction of the sum.
+
+    Parameters
+    ----------
+    esr
+        Further term of the energy balance, such as `` - R_Co`` where the output capacitor is charged by a
+        rectifier.
+    """
     return (
+        Line("M", "V_o/V_in", "", "conversion ratio", DEFINITION),
+        Line("D_i", "V_o/(V_in + V_o)", "", "duty ratio with ideal parts", VOLT_SECONDS),
+        *lossy_duty(
+            f"V_in + V_o + V_FD1 + (R_L1 + R_L2 - R_Cs{esr})*I_o",
+            f"V_in + (R_S1 - R_D1 + 2*R_L1 - R_Cs{esr})*I_o - 2*t_d*f_s*V_BD1",
+            "(R_S1 + R_L1)*I_o",
+        ),
+        Line(
+            "V_1c",
+            "V_in - R_S1*I_c - R_L1*I_o*V_o/V_in",
+            "V",
+            "voltage of both inductors, S1 on",
+            WITH_LOSSES,
+        ),
         Line("c_T", "floor(k_T + 0.999999)", "", "1 with both windings on one core, else 0", DEFINITION),
         Line("L_r1", "V_1c*D_c/(f_s*dI_1ask)", "H", "inductance for the ripple asked of L1", VOLT_SECONDS),
         Line("L_r2", "V_1c*D_c/(f_s*dI_2ask)", "H", "inductance for the ripple asked of L2", VOLT_SECONDS),
