@@ -235,10 +235,9 @@ def _judge(design: Design, symbol: str, candidate: Candidate, required: float, m
         modes = {str(m) for m in tried.sheet.modes.flat}
         if modes != {wanted}:
             broken.append(f"mode: {' and '.join(sorted(modes))} where {wanted} is asked")
-    if not ripples and (candidate.value < required * 0.999) == minimum:
-        missing = candidate.value < required * 0.999 if minimum else candidate.value > required * 1.001
-        if missing:
-            broken.append(f"{symbol}: less than derived" if minimum else f"{symbol}: more than derived")
+    missing = candidate.value < required * 0.999 if minimum else candidate.value > required * 1.001
+    if missing and not ripples:
+        broken.append(f"{symbol}: {'less' if minimum else 'more'} than derived")
     return _replaced(candidate, tuple(broken), tuple(ripples))
 
 
