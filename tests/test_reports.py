@@ -96,7 +96,8 @@ class Views(unittest.TestCase):
             },
         )
         self.assertEqual(values["dI_L"]["worst_at"], {"V_in": 30.0, "I_o": 0.5})
-        self.assertIn("Assumed: ", view.notes[1])
+        self.assertIn("Assumed: t_d = 0 s", view.notes[1])
+        self.assertNotIn("N = ", view.notes[1])
 
     def test_every_formula_of_every_example_is_printed(self) -> None:
         for name in NAMES:

@@ -36,7 +36,8 @@ def derivation_view(design: Design, formulas: bool) -> View:
     """Show every value of a derivation, with formula, numbers and source on request."""
     sheet = design.sheet
     asked = [v for v in sheet if v.line is None and v.origin != "default"]
-    assumed = [v for v in sheet if v.line is None and v.origin == "default"]
+    used = {name for v in sheet if v.line is not None for f in v.line.formulas for name in f.names}
+    assumed = [v for v in sheet if v.line is None and v.origin == "default" and v.symbol in used]
     components = [v for v in sheet if v.line is not None and v.line.component]
     derived = [v for v in sheet if v.line is not None and not v.line.component]
     tables = [

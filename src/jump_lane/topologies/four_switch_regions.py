@@ -264,7 +264,7 @@ def gates(control: Instant, p: Point) -> Gates:
 PAGE = Page(
     name="four-switch-regions",
     title="Four-switch buck-boost converter, buck and boost regions",
-    good_for="battery across its output voltage with a single inductor; little ripple, best efficiency",
+    good_for="battery across its output voltage with a single inductor; less ripple than gated together",
     conversion="V_o > 0, any magnitude",
     isolated=False,
     roles=(
