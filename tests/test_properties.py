@@ -8,8 +8,8 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from jump_lane.circuit.gates import Instant, complement, on, shifted
-from jump_lane.derivation import Formula
 from jump_lane.errors import InputError
+from jump_lane.formula import Formula
 from jump_lane.preferred import SERIES, closest, decade, next_higher, next_lower
 from jump_lane.quantities import INDUCTANCE, VOLTAGE, brief, parse, show
 from jump_lane.switching import propagators

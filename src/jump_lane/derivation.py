@@ -6,17 +6,13 @@ source all come from that one line.
 
 from __future__ import annotations
 
-import ast
-import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.errors import InputError
+from jump_lane.formula import Formula, formula, pretty
 from jump_lane.quantities import show
 
 Array = NDArray[np.float64]
@@ -28,144 +24,8 @@ REVERSED = "reversed"
 """Conduction modes; *reversed* is continuous conduction with the valley below zero (synchronous rectifier)."""
 
 
-def _extreme(pick: Callable[[Any, Any], Any]) -> Callable[..., Any]:
-    def extreme(*values: Any) -> Any:
-        out = values[0]
-        for value in values[1:]:
-            out = pick(out, value)
-        return out
-
-    return extreme
-
-
-FUNCTIONS: dict[str, Callable[..., Any]] = {
-    "sqrt": np.sqrt,
-    "min": _extreme(np.minimum),
-    "max": _extreme(np.maximum),
-    "abs": np.abs,
-    "floor": np.floor,
-    "cos": np.cos,
-    "sin": np.sin,
-    "acos": np.arccos,
-}
-CONSTANTS = {"pi": np.pi}
-
-_ALLOWED = (
-    ast.Expression,
-    ast.BinOp,
-    ast.UnaryOp,
-    ast.Call,
-    ast.Name,
-    ast.Constant,
-    ast.Load,
-    ast.Add,
-    ast.Sub,
-    ast.Mult,
-    ast.Div,
-    ast.Pow,
-    ast.USub,
-)
-
-
-class Formula:
-    """An arithmetic expression over named symbols, written in plain text.
-
-    Allowed are ``+ − * / **``, parentheses, numbers, names, ``pi`` and sqrt, min, max, abs, floor, cos, sin,
-    acos.
-
-    Raises
-    ------
-    InputError
-        If the text is not such an expression.
-    """
-
-    def __init__(self, text: str) -> None:
-        self.text = text
-        try:
-            self.tree = ast.parse(text, mode="eval")
-        except SyntaxError as error:
-            raise InputError(f"{text!r} is not a formula") from error
-        found: dict[str, None] = {}
-        for node in ast.walk(self.tree):
-            if not isinstance(node, _ALLOWED):
-                raise InputError(f"{text!r} is not a formula: {type(node).__name__} is not allowed")
-            if isinstance(node, ast.Call) and not (
-                isinstance(node.func, ast.Name) and node.func.id in FUNCTIONS
-            ):
-                raise InputError(f"{text!r} calls an unknown function")
-            if isinstance(node, ast.Name) and node.id not in FUNCTIONS and node.id not in CONSTANTS:
-                found[node.id] = None
-        self.names = tuple(found)
-        """The symbols in the formula."""
-
-    @cached_property
-    def _code(self) -> Any:
-        return compile(self.tree, "<formula>", "eval")
-
-    def evaluate(self, values: Mapping[str, Any], functions: Mapping[str, Any] = FUNCTIONS) -> Any:
-        """Return the value for the given values of the symbols (floats, arrays, or quantities with units)."""
-        scope = {name: values[name] for name in self.names}
-        return eval(self._code, {"__builtins__": {}}, {**functions, **CONSTANTS, **scope})
-
-    def write(self, leaf: Callable[[str], str]) -> str:
-        """Return the formula as an engineer writes it, every symbol replaced by ``leaf(symbol)``."""
-        return _write(self.tree.body, leaf, 0)
-
-
-@lru_cache(maxsize=4096)
-def formula(text: str) -> Formula:
-    """Return the formula for a text, parsed once."""
-    return Formula(text)
-
-
-_OPERATORS: dict[type[ast.operator], tuple[str, int]] = {
-    ast.Add: (" + ", 1),
-    ast.Sub: (" − ", 1),
-    ast.Mult: ("·", 2),
-    ast.Div: ("/", 2),
-}
-_POWERS = {2: "²", 3: "³"}
-
-
-def _needs_parentheses(node: ast.expr, written: str) -> bool:
-    """Tell whether what is raised to a power has to stand in parentheses: a sign, a power, or a quantity."""
-    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Pow):
-        return True
-    loose = any(c in written for c in " \u00a0") and not written.startswith(("(", "√", "|"))
-    return written.startswith("−") or loose
-
-
-def _write(node: ast.expr, leaf: Callable[[str], str], binding: int) -> str:
-    if isinstance(node, ast.Name):
-        return "π" if node.id == "pi" else leaf(node.id)
-    if isinstance(node, ast.Constant):
-        return f"{node.value:g}" if isinstance(node.value, int | float) else str(node.value)
-    if isinstance(node, ast.UnaryOp):
-        return "−" + _write(node.operand, leaf, 3)
-    if isinstance(node, ast.Call):
-        name = node.func.id if isinstance(node.func, ast.Name) else "?"
-        inner = ", ".join(_write(a, leaf, 0) for a in node.args)
-        return f"√({inner})" if name == "sqrt" else f"|{inner}|" if name == "abs" else f"{name}({inner})"
-    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Pow):
-        power = node.right.value if isinstance(node.right, ast.Constant) else None
-        base = _write(node.left, leaf, 4)
-        if _needs_parentheses(node.left, base):
-            base = f"({base})"
-        if isinstance(power, int) and power in _POWERS:
-            return base + _POWERS[power]
-        return f"{base}^{_write(node.right, leaf, 4)}"
-    assert isinstance(node, ast.BinOp)
-    sign, level = _OPERATORS[type(node.op)]
-    left = _write(node.left, leaf, level)
-    tight = isinstance(node.op, ast.Sub | ast.Div)
-    right = _write(node.right, leaf, level + 1 if tight else level)
-    text = f"{left}{sign}{right}"
-    return f"({text})" if level < binding else text
-
-
-def pretty(symbol: str) -> str:
-    """Return a symbol as it is printed: ``dI_L`` becomes ``ΔI_L``."""
-    return re.sub(r"^d(?=[VIQ]_|[VIQ]$)", "Δ", symbol)
+HALVINGS = 50
+"""Steps of bisection for a line that is an equation: 1e-15 of the interval."""
 
 
 @dataclass(frozen=True)
@@ -184,6 +44,10 @@ class Line:
     component
         Whether the value at the worst corner is a component value: one number from here on, which the user
         may replace by a chosen one.
+    within
+        If given, the text is an equation instead: the value is where it vanishes between these two numbers.
+    through
+        Lines between the value and its equation; they are entered behind it.
     """
 
     symbol: str
@@ -193,6 +57,8 @@ class Line:
     source: str
     worst: str = "max"
     component: bool = False
+    within: tuple[float, float] | None = None
+    through: tuple[Line, ...] = ()
 
     def formula(self, mode: str) -> Formula:
         """Return the formula that holds in a conduction mode."""
@@ -284,7 +150,13 @@ class Sheet:
     def derive(self, line: Line) -> Value:
         """Evaluate a line over all corners, each in its conduction mode, and enter the result."""
         with np.errstate(all="ignore"):
-            array = self._evaluate(line, self._known)
+            array = self._seek(line) if line.within else self._evaluate(line, self._known)
+        value = self._enter_derived(line, array)
+        for following in line.through:
+            self.derive(following)
+        return value
+
+    def _enter_derived(self, line: Line, array: Array) -> Value:
         at = _worst(array, line.worst)
         if line.component:
             number = float(array[at])
@@ -293,6 +165,26 @@ class Sheet:
                 Value(line.symbol, line.unit, line.meaning, one, (0, 0), "derived", line, number)
             )
         return self._enter(Value(line.symbol, line.unit, line.meaning, array, at, "derived", line))
+
+    def _seek(self, line: Line) -> Array:
+        """Return where the equation of a line vanishes, by bisection; NaN where its sign does not change."""
+        known = dict(self._known)
+
+        def residual(trial: Array) -> Array:
+            known[line.symbol] = trial
+            for following in line.through:
+                known[following.symbol] = self._evaluate(following, known)
+            return np.broadcast_to(self._evaluate(line, known), self.shape)
+
+        assert line.within is not None
+        low, high = (np.full(self.shape, end) for end in line.within)
+        start = residual(low)
+        possible = start * residual(high) <= 0.0
+        for _ in range(HALVINGS):
+            middle = (low + high) / 2.0
+            before = residual(middle) * start > 0.0
+            low, high = np.where(before, middle, low), np.where(before, high, middle)
+        return np.where(possible, (low + high) / 2.0, np.nan)
 
     def _evaluate(self, line: Line, known: Mapping[str, Array]) -> Array:
         if isinstance(line.text, str):
@@ -327,12 +219,13 @@ class Sheet:
         corner = value.at if value.values.shape == self.shape else self.worst_of(value)
         mode = str(self.modes[min(corner[0], self.shape[0] - 1), min(corner[1], self.shape[1] - 1)])
         expression = value.line.formula(mode)
+        ending = " = 0" if value.line.within else ""
 
         def number(symbol: str) -> str:
             found = self._values[symbol]
             return show(found.corner(*corner), found.unit).replace(" ", "\u00a0")
 
-        return expression.write(pretty), expression.write(number)
+        return expression.write(pretty) + ending, expression.write(number) + ending
 
     def worst_of(self, value: Value) -> tuple[int, int]:
         """Return the corner at which a value's line is worst, for component values too."""

@@ -6,7 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from jump_lane.derivation import Sheet, Value, pretty
+from jump_lane.derivation import Sheet, Value
+from jump_lane.formula import pretty
 from jump_lane.quantities import show
 from jump_lane.report.table import Table, View
 from jump_lane.topologies.design import Design
@@ -107,9 +108,12 @@ def _formula_table(sheet: Sheet, values: list[Value]) -> Table:
     for v in values:
         text, numbers = sheet.written(v)
         result = show(v.required if v.required is not None else v.worst, v.unit)
-        rows.append(
-            (f"{pretty(v.symbol)} = {text}\n  = {numbers}\n  = {result}", v.line.source if v.line else "")
-        )
+        name = pretty(v.symbol)
+        if v.line is not None and v.line.within:
+            shown = f"{name} from {text}\n  : {numbers}\n  {name} = {result}"
+        else:
+            shown = f"{name} = {text}\n  = {numbers}\n  = {result}"
+        rows.append((shown, v.line.source if v.line else ""))
     return Table("Formulas, each with the numbers of its worst corner", ("formula", "source"), tuple(rows))
 
 

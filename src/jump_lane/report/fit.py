@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from jump_lane.derivation import pretty
+from jump_lane.formula import pretty
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.table import Table, View
 from jump_lane.study.fit import Candidate, Choice, Fit

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import tomllib
 
-from jump_lane.derivation import pretty
+from jump_lane.formula import pretty
 from jump_lane.spec import parse_spec
 from jump_lane.study.template import example
 from jump_lane.topologies import NAMES

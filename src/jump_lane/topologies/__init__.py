@@ -19,6 +19,7 @@ NAMES = (
     "sepic",
     "cuk",
     "zeta",
+    "quadratic-boost",
     "interleaved-buck",
     "interleaved-boost",
 )

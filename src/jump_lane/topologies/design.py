@@ -140,7 +140,8 @@ def _give_asked(
     sheet.give("I_o", np.array(loads)[None, :], "A", "load current")
     sheet.give("I_max", output.current.max, "A", "load current at full load")
     sheet.give("f_s", s.frequency, "Hz", "switching frequency")
-    sheet.give("t_d", s.dead_time, "s", "dead time", "file" if s.dead_time else "default")
+    dead_time = s.dead_time if s.rectifier == "synchronous" else 0.0
+    sheet.give("t_d", dead_time, "s", "dead time", "file" if dead_time else "default")
     sheet.give(
         "dV_ask", output.voltage_ripple.of(min(np.abs(voltages))), "V", "output ripple asked, peak to peak"
     )

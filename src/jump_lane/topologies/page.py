@@ -284,7 +284,8 @@ class Page:
         """Return every line of the page, those for all conduction targets included."""
         out: list[Line] = []
         for entry in (*self.sizing, *self.operation):
-            out.extend(entry.lines.values() if isinstance(entry, ByTarget) else (entry,))
+            for line in entry.lines.values() if isinstance(entry, ByTarget) else (entry,):
+                out.extend((line, *line.through))
         return out
 
     def at(self, point: Point) -> Circuit:

@@ -21,6 +21,7 @@ from jump_lane.topologies.blocks.drive import (
 from jump_lane.topologies.blocks.duty import (
     handed_over,
     lossy_duty,
+    on_times,
     pulse_times,
 )
 from jump_lane.topologies.blocks.inductors import (
@@ -52,6 +53,7 @@ from jump_lane.topologies.blocks.proofs import (
     pair_asks,
     pair_proofs,
     panels,
+    rectifier_proofs,
     single_asks,
     single_proofs,
 )
@@ -77,6 +79,7 @@ from jump_lane.topologies.blocks.sources import (
     RMS_VALUES,
     VOLT_SECONDS,
     WITH_LOSSES,
+    ZEROS,
 )
 
 __all__ = [
@@ -109,6 +112,7 @@ __all__ = [
     "UNBROKEN",
     "VOLT_SECONDS",
     "WITH_LOSSES",
+    "ZEROS",
     "cancelled",
     "chopped_input",
     "chopped_output",
@@ -126,6 +130,7 @@ __all__ = [
     "interleaved_output",
     "lossy_duty",
     "main_switch",
+    "on_times",
     "output_asks",
     "output_proofs",
     "pair_asks",
@@ -135,6 +140,7 @@ __all__ = [
     "panels",
     "phase_switches",
     "pulse_times",
+    "rectifier_proofs",
     "shares",
     "single_asks",
     "single_inductor_sizing",

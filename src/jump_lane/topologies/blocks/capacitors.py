@@ -146,8 +146,8 @@ def chopped_output(capacitor: str = "C_o") -> tuple[Line, ...]:
     )
 
 
-def smooth_input(coil: str) -> tuple[Line, ...]:
-    """Return the input capacitor in front of the inductor ``coil``."""
+def smooth_input(coil: str, fall: str = "D_2") -> tuple[Line, ...]:
+    """Return the input capacitor in front of the inductor ``coil``, whose current falls during ``fall``."""
     return (
         Line(
             "I_Cirms",
@@ -158,7 +158,7 @@ def smooth_input(coil: str) -> tuple[Line, ...]:
         ),
         Line(
             "C_i",
-            f"(1 + m_C)*(I_{coil}pk - I_{coil})**2*(D_1 + D_2)/(2*dI_{coil}*f_s*dV_iask)",
+            f"(1 + m_C)*(I_{coil}pk - I_{coil})**2*(D_1 + {fall})/(2*dI_{coil}*f_s*dV_iask)",
             "F",
             "input capacitance, with margin",
             OUTPUT_FILTER,

@@ -88,10 +88,7 @@ def handed_over(on: str, off: str, off_ideal: str, inductance: str, load: str = 
 def pulse_times() -> tuple[Line, ...]:
     """Return on-time, gate angle, and the rising and falling parts of the period."""
     return (
-        Line("k_d", "min(1, 1e9*t_d*f_s)", "", "1 with dead time, 0 without", DEFINITION),
-        Line("t_on", "D/f_s", "s", "on-time", DEFINITION),
-        Line("phi_on", "360*D", "°", "on-time as gate angle", DEFINITION),
-        Line("D_1", {CONTINUOUS: "D", REVERSED: "D + t_d*f_s"}, "", "rising part of the period", KIRCHHOFF),
+        *on_times(),
         Line(
             "D_2",
             {CONTINUOUS: "1 - D_1", DISCONTINUOUS: "D_1*V_1/V_2"},
@@ -99,4 +96,14 @@ def pulse_times() -> tuple[Line, ...]:
             "falling part of the period (second interval)",
             DISCONTINUOUS_RATIO,
         ),
+    )
+
+
+def on_times() -> tuple[Line, ...]:
+    """Return on-time, gate angle, and the rising part of the period."""
+    return (
+        Line("k_d", "min(1, 1e9*t_d*f_s)", "", "1 with dead time, 0 without", DEFINITION),
+        Line("t_on", "D/f_s", "s", "on-time", DEFINITION),
+        Line("phi_on", "360*D", "°", "on-time as gate angle", DEFINITION),
+        Line("D_1", {CONTINUOUS: "D", REVERSED: "D + t_d*f_s"}, "", "rising part of the period", KIRCHHOFF),
     )

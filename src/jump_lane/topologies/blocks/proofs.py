@@ -49,16 +49,23 @@ def device_proofs(switch: str = "S1", rectifier: str = "D1", shared: bool = Fals
 
     Where several phases share the current (``shared``), averages are measured against peaks.
     """
-    first, second = (f"I_{name}pk" if shared else "" for name in (switch, rectifier))
+    first = f"I_{switch}pk" if shared else ""
     return (
         Proof(f"I_{switch}", f"{switch}.i", "average", CURVED, first),
         Proof(f"I_{switch}rms", f"{switch}.i", "rms", CURVED),
         Proof(f"I_{switch}pk", f"{switch}.i", "maximum"),
         Proof(f"V_{switch}", f"{switch}.v", "maximum"),
-        Proof(f"I_{rectifier}", f"{rectifier}.i", "average", CURVED, second),
-        Proof(f"I_{rectifier}rms", f"{rectifier}.i", "rms", CURVED),
-        Proof(f"I_{rectifier}pk", f"{rectifier}.i", "maximum"),
-        Proof(f"V_{rectifier}", f"{rectifier}.v", "reverse"),
+        *rectifier_proofs(rectifier, shared),
+    )
+
+
+def rectifier_proofs(name: str, shared: bool = False) -> tuple[Proof, ...]:
+    """Return the proofs of a rectifier."""
+    return (
+        Proof(f"I_{name}", f"{name}.i", "average", CURVED, f"I_{name}pk" if shared else ""),
+        Proof(f"I_{name}rms", f"{name}.i", "rms", CURVED),
+        Proof(f"I_{name}pk", f"{name}.i", "maximum"),
+        Proof(f"V_{name}", f"{name}.v", "reverse"),
     )
 
 
