@@ -89,6 +89,22 @@ class PartsList(unittest.TestCase):
         ]
         self.assertGreater(counts[1], counts[0])
 
+    def test_tolerance_is_taken_at_its_unfavourable_end(self) -> None:
+        tables = buck_tables()
+        tables["margin"] = {"inductance": 0}
+        tables["switching"]["mode"] = "either"
+        required = fit(spec(tables), (), "E12", False).choices[0].required
+        head = "part,kind,value,tolerance\n"
+        for value, tolerance, says in (
+            (1.1, "5 %", ""),
+            (1.1, "20 %", r"at .20% of its value, dI_L: .* is asked"),
+        ):
+            parts = self.list(head + f"sample-choke,inductor,{required * value},{tolerance}\n")
+            broken = fit(spec(tables), parts, "E12", False).choices[0].best.broken
+            with self.subTest(tolerance):
+                self.assertEqual(len(broken), 1 if says else 0)
+                self.assertRegex("".join(broken), says)
+
     def test_ratings_rank_before_closeness(self) -> None:
         weak = Part("weak", "inductor", 40e-6, saturation_current=1.0)
         strong = Part("strong", "inductor", 90e-6, saturation_current=9.0)

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from jump_lane.errors import InputError
+from jump_lane.overlay import sum_pp, sum_ripple, sum_rms
 
 
 def _extreme(pick: Callable[[Any, Any], Any]) -> Callable[..., Any]:
@@ -32,6 +33,9 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "cos": np.cos,
     "sin": np.sin,
     "acos": np.arccos,
+    "sum_pp": sum_pp,
+    "sum_rms": sum_rms,
+    "sum_ripple": sum_ripple,
 }
 CONSTANTS = {"pi": np.pi}
 
@@ -56,7 +60,7 @@ class Formula:
     """An arithmetic expression over named symbols, written in plain text.
 
     Allowed are ``+ − * / **``, parentheses, numbers, names, ``pi`` and sqrt, min, max, abs, floor, cos, sin,
-    acos.
+    acos, and the sums over several phases of `jump_lane.overlay`.
 
     Raises
     ------

@@ -115,7 +115,7 @@ def check(
         from jump_lane.study import tolerance as study
 
         work = study.study(design, draws, seed)
-        rows, complete = collect(study.run(work, processes), len(work.points))
+        rows, complete = collect(study.run(work, processes), len(work.spots))
         show(tolerance_view(work, *study.judge(work, rows), complete), json)
         return
     from jump_lane.report.check import check_view

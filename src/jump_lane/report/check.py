@@ -23,6 +23,7 @@ def check_view(check: Check, every: bool) -> View:
     notes = [f"{len(check.corners)} corners simulated with the output held: {outcome}"]
     if apart:
         notes.append(f"{apart} values lie further from their derivation than their tolerance")
+        notes.extend(check.design.caveats())
     return View("check", _check_data(check), tuple(tables), tuple(notes), check.exit_status)
 
 

@@ -52,6 +52,7 @@ def derivation_view(design: Design, formulas: bool) -> View:
     notes = (
         f"{design.page.title}; worst case over {len(design.inputs)} input voltages × {len(design.loads)} loads",
         "Assumed: " + ", ".join(f"{pretty(v.symbol)} = {show(v.worst, v.unit)}" for v in assumed),
+        *design.caveats(),
     )
     return View("derive", _derivation_data(design), tuple(tables), notes)
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from jump_lane.catalogue.parts import Part
 from jump_lane.errors import InputError
@@ -11,6 +12,7 @@ from jump_lane.preferred import closest, next_higher, next_lower
 from jump_lane.quantities import show
 from jump_lane.spec import Spec
 from jump_lane.topologies.design import Design, derive
+from jump_lane.topologies.page import Ask
 
 MOST_PARALLEL = 6
 MOST_SERIES = 3
@@ -34,6 +36,8 @@ class Candidate:
         What is asked or rated and not kept, in words.
     margins
         Name to spare part: saturation, rms current, voltage [1].
+    tolerance
+        How far the value may be off, up or down [1].
     """
 
     name: str
@@ -42,6 +46,7 @@ class Candidate:
     resistance: float | None
     broken: tuple[str, ...]
     margins: tuple[tuple[str, float], ...]
+    tolerance: float = 0.0
     peak_to_peak: tuple[tuple[str, float], ...] = ()
 
 
@@ -100,7 +105,10 @@ def fit(spec: Spec, parts: tuple[Part, ...], series: str, nearest: bool, most: i
     chosen: dict[str, float] = {}
     current = before
     choices = []
+    kinds = {role.name: role.kind for role in before.page.roles}
     for symbol in before.components():
+        if kinds.get(symbol) not in ("inductor", "capacitor"):
+            continue
         choice = _choose(current, symbol, parts, series, nearest, most)
         choices.append(choice)
         chosen[symbol] = choice.best.value
@@ -197,64 +205,62 @@ def _assembled(part: Part, kind: str, count: int, value: float, stress: _Stress)
     resistance = None
     if part.resistance is not None:
         resistance = part.resistance * count if kind == "inductor" else part.resistance / count
-    return Candidate(name, value, count, resistance, tuple(broken), tuple(margins))
+    return Candidate(name, value, count, resistance, tuple(broken), tuple(margins), part.tolerance or 0.0)
 
 
 def _judge(design: Design, symbol: str, candidate: Candidate, required: float, minimum: bool) -> Candidate:
-    """Add what the candidate does to everything that is asked, as derived at the worst corner."""
+    """Add what the candidate does to everything that is asked, at its value and at its least favourable one."""
+    found, ripples = _tried(design, symbol, candidate, candidate.value)
+    missing = candidate.value < required * 0.999 if minimum else candidate.value > required * 1.001
+    if missing and not ripples:
+        found.append(f"{symbol}: {'less' if minimum else 'more'} than derived")
+    if candidate.tolerance > 0.0 and not found:
+        off = -candidate.tolerance if minimum else candidate.tolerance
+        extreme, _ = _tried(design, symbol, candidate, candidate.value * (1.0 + off))
+        found = [
+            f"at {off:+.0%} of its value, {reason}".replace("-", "\N{MINUS SIGN}", 1) for reason in extreme
+        ]
+    return replace(candidate, broken=(*candidate.broken, *found), peak_to_peak=tuple(ripples))
+
+
+def _tried(
+    design: Design, symbol: str, candidate: Candidate, value: float
+) -> tuple[list[str], list[tuple[str, float]]]:
+    """Return what is asked and not kept with this value, and the ripples, derived at the worst corner."""
     spec = design.spec
     data = {name: dict(values) for name, values in spec.parts.items()}
     if candidate.resistance is not None:
         data.setdefault(symbol, {})["resistance"] = candidate.resistance
-    chosen = dict(design.components()) | {symbol: candidate.value}
-    later = list(design.components())[list(design.components()).index(symbol) + 1 :]
-    for name in later:
-        chosen.pop(name)
-    broken = list(candidate.broken)
+    components = design.components()
+    chosen = dict(itertools.takewhile(lambda item: item[0] != symbol, components.items())) | {symbol: value}
     try:
         tried = derive(spec.model_copy(update={"chosen": chosen, "parts": data}))
     except InputError as error:
-        return _replaced(candidate, (*broken, str(error)), ())
-    ripples = []
-    for ask in tried.asks:
-        if ask.remedy != symbol:
-            continue
-        worst = max(
-            (
-                (tried.sheet[ask.symbol].corner(i, j), tried.sheet[ask.limit].corner(i, j))
-                for i, j in _corners(tried)
-            ),
-            key=lambda pair: pair[0] / pair[1],
-        )
+        return [str(error)], []
+    broken, ripples = [], []
+    for ask in (a for a in tried.asks if a.remedy == symbol):
+        worst, limit = _worst(tried, ask)
         unit = tried.sheet[ask.symbol].unit
-        ripples.append((ask.symbol, worst[0]))
-        if worst[0] > worst[1] * (1.0 + 1e-6):
-            broken.append(f"{ask.symbol}: {show(worst[0], unit)} where {show(worst[1], unit)} is asked")
-    wanted = spec.switching.mode
-    if wanted in ("continuous", "discontinuous") and not tried.synchronous:
-        modes = {str(m) for m in tried.sheet.modes.flat}
-        if modes != {wanted}:
-            broken.append(f"mode: {' and '.join(sorted(modes))} where {wanted} is asked")
-    missing = candidate.value < required * 0.999 if minimum else candidate.value > required * 1.001
-    if missing and not ripples:
-        broken.append(f"{symbol}: {'less' if minimum else 'more'} than derived")
-    return _replaced(candidate, tuple(broken), tuple(ripples))
+        ripples.append((ask.symbol, worst))
+        if worst > limit * (1.0 + 1e-6):
+            broken.append(f"{ask.symbol}: {show(worst, unit)} where {show(limit, unit)} is asked")
+    return broken + _wrong_mode(tried), ripples
 
 
-def _corners(design: Design) -> Iterator[tuple[int, int]]:
+def _worst(design: Design, ask: Ask) -> tuple[float, float]:
+    """Return a derived value and its limit at the corner where they are nearest."""
     rows, columns = design.shape
-    return ((i, j) for i in range(rows) for j in range(columns))
-
-
-def _replaced(
-    candidate: Candidate, broken: tuple[str, ...], ripples: tuple[tuple[str, float], ...]
-) -> Candidate:
-    return Candidate(
-        candidate.name,
-        candidate.value,
-        candidate.pieces,
-        candidate.resistance,
-        broken,
-        candidate.margins,
-        ripples,
+    pairs = (
+        (design.sheet[ask.symbol].corner(i, j), design.sheet[ask.limit].corner(i, j))
+        for i in range(rows)
+        for j in range(columns)
     )
+    return max(pairs, key=lambda pair: pair[0] / pair[1])
+
+
+def _wrong_mode(design: Design) -> list[str]:
+    wanted = design.spec.switching.mode
+    modes = {str(m) for m in design.sheet.modes.flat}
+    if wanted not in ("continuous", "discontinuous") or design.synchronous or modes == {wanted}:
+        return []
+    return [f"mode: {' and '.join(sorted(modes))} where {wanted} is asked"]

@@ -15,9 +15,7 @@ import numpy as np
 from jump_lane.errors import InputError, JumpLaneError, nearest
 from jump_lane.quantities import DIMENSIONS, Dimension, dimension_of, parse
 from jump_lane.spec import Spec, parse_spec
-from jump_lane.topologies import page as find_page
 from jump_lane.topologies.design import Design, derive
-from jump_lane.topologies.page import Page, Point
 
 INPUT, LOAD = "input.voltage", "output.current"
 """The two keys that set the operating point; all others change the converter."""
@@ -154,12 +152,21 @@ def columns(design: Design, names: list[str]) -> tuple[Column, ...]:
     return tuple(out)
 
 
-def plan(sweep: Sweep) -> list[tuple[Row, Point | None]]:
-    """Return every point with its derived operating point, or with the reason why there is none."""
+@dataclass(frozen=True)
+class Spot:
+    """A row to fill, and where its operating point lies in a design."""
+
+    row: Row
+    design: Design
+    at: tuple[int, int]
+
+
+def plan(sweep: Sweep) -> list[Spot | Row]:
+    """Return where every point lies in which design, or the row that says why there is none."""
     slow = [a for a in sweep.axes if a.key not in (INPUT, LOAD)]
     inputs, loads = _operating_axes(sweep)
     grids: dict[tuple[float, ...], Design | str] = {}
-    out: list[tuple[Row, Point | None]] = []
+    out: list[Spot | Row] = []
     for index, at in enumerate(np.ndindex(*(len(a.values) for a in sweep.axes))):
         values = {a.key: a.values[k] for a, k in zip(sweep.axes, at, strict=True)}
         setting = tuple(values[a.key] for a in slow)
@@ -168,11 +175,11 @@ def plan(sweep: Sweep) -> list[tuple[Row, Point | None]]:
         found = grids[setting]
         row = Row(index, tuple(values.values()))
         if isinstance(found, str):
-            out.append((Row(index, row.axes, failure=found), None))
+            out.append(Row(index, row.axes, failure=found))
             continue
         i = inputs.index(values[INPUT]) if INPUT in values else 0
         j = loads.index(values[LOAD]) if LOAD in values else 0
-        out.append((row, found.point(i, j)))
+        out.append(Spot(row, found, (i, j)))
     return out
 
 
@@ -209,27 +216,21 @@ def _with(tables: dict[str, Any], values: dict[str, float]) -> Spec:
     return parse_spec(changed, "sweep")
 
 
-def run_point(name: str, row: Row, point: Point, wanted: tuple[Column, ...], control: float | None) -> Row:
+def run_spot(spot: Spot, wanted: tuple[Column, ...], control: float | None) -> Row:
     """Simulate one point; what has no result keeps its reason."""
     from jump_lane.verify.check import simulated_mode
-    from jump_lane.verify.operating import solve_point
+    from jump_lane.verify.operating import solve
 
-    page: Page = find_page(name)
-    derived = point[page.control]
+    row, page = spot.row, spot.design.page
+    derived = spot.design.sheet[page.control].corner(*spot.at)
     if control is None and not 0.0 <= derived <= page.highest:
         return Row(row.index, row.axes, failure=f"out of reach: the duty ratio would be {derived:.4g}")
     try:
-        state, recording = solve_point(page, point, control)
+        state, recording = solve(spot.design, *spot.at, control)
         measured = tuple(float(getattr(recording.measures(c.signal), c.measure)) for c in wanted)
     except JumpLaneError as error:
         return Row(row.index, row.axes, failure=str(error))
     return Row(row.index, row.axes, state.control, simulated_mode(page, recording), measured)
-
-
-def _run_chunk(
-    name: str, chunk: list[tuple[Row, Point]], wanted: tuple[Column, ...], control: float | None
-) -> list[Row]:
-    return [run_point(name, row, point, wanted, control) for row, point in chunk]
 
 
 def run(sweep: Sweep, processes: int = 1) -> Iterator[Row]:
@@ -241,38 +242,42 @@ def run(sweep: Sweep, processes: int = 1) -> Iterator[Row]:
         How many local processes share the work; 1 runs here.
     """
     points = plan(sweep)
-    yield from (row for row, point in points if point is None)
-    ready = [(row, point) for row, point in points if point is not None]
-    yield from simulate(sweep.design.page.name, ready, sweep.columns, sweep.control, processes)
+    yield from (point for point in points if isinstance(point, Row))
+    ready = [point for point in points if isinstance(point, Spot)]
+    yield from simulate(ready, sweep.columns, sweep.control, processes)
+
+
+_shared: list[Spot] = []
+"""What the worker processes of one pool work on; each inherits it, so that only row numbers are sent."""
+
+
+def _begin(spots: list[Spot]) -> None:
+    """Take over the work, and let the parent process alone answer an interruption."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    _shared[:] = spots
+
+
+def _run_chunk(first: int, wanted: tuple[Column, ...], control: float | None) -> list[Row]:
+    return [run_spot(spot, wanted, control) for spot in _shared[first : first + CHUNK]]
 
 
 def simulate(
-    name: str,
-    ready: list[tuple[Row, Point]],
-    wanted: tuple[Column, ...],
-    control: float | None,
-    processes: int,
+    ready: list[Spot], wanted: tuple[Column, ...], control: float | None, processes: int
 ) -> Iterator[Row]:
-    """Yield the simulated rows of operating points of one topology, over so many local processes."""
+    """Yield the simulated rows of operating points, over so many local processes."""
     if processes == 1:
-        for row, point in ready:
-            yield run_point(name, row, point, wanted, control)
+        for spot in ready:
+            yield run_spot(spot, wanted, control)
         return
-    chunks = [ready[k : k + CHUNK] for k in range(0, len(ready), CHUNK)]
     methods = multiprocessing.get_all_start_methods()
     context = multiprocessing.get_context("fork" if "fork" in methods else None)
-    with ProcessPoolExecutor(processes, mp_context=context, initializer=_leave_interrupts) as pool:
-        jobs = [pool.submit(_run_chunk, name, c, wanted, control) for c in chunks]
+    with ProcessPoolExecutor(processes, mp_context=context, initializer=_begin, initargs=(ready,)) as pool:
+        jobs = [pool.submit(_run_chunk, k, wanted, control) for k in range(0, len(ready), CHUNK)]
         try:
             for job in as_completed(jobs):
                 yield from job.result()
         finally:
             pool.shutdown(wait=True, cancel_futures=True)
-
-
-def _leave_interrupts() -> None:
-    """Let the parent process alone answer an interruption; it cancels what has not begun."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 def prepare(tables: dict[str, Any], where: str) -> Design:

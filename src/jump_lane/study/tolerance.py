@@ -7,9 +7,9 @@ import random
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from jump_lane.study.sweep import Column, Row, columns, simulate
+from jump_lane.study.sweep import Column, Row, Spot, columns, simulate
 from jump_lane.topologies.design import Design
-from jump_lane.topologies.page import Ask, Point
+from jump_lane.topologies.page import Ask
 
 Deviations = dict[str, float]
 """What is off (a component, ``f_s``, or ``V_F`` of all rectifiers) to by how much [1]."""
@@ -62,7 +62,7 @@ class Study:
     extremes: int
     columns: tuple[Column, ...]
     samples: tuple[Sample, ...]
-    points: tuple[Point, ...]
+    spots: tuple[Spot, ...]
 
 
 def study(design: Design, draws: int, seed: int) -> Study:
@@ -78,22 +78,24 @@ def study(design: Design, draws: int, seed: int) -> Study:
     edges = tuple(_extremes(design))
     variants = ({}, *edges, *_draws(design, draws, random.Random(seed)))
     rows, cols = design.shape
-    samples, points = [], []
+    samples: list[Sample] = []
+    spots: list[Spot] = []
     for k, deviations in enumerate(variants):
         varied = _varied(design, deviations)
         for i, j in itertools.product(range(rows), range(cols)):
-            point = varied.point(i, j)
-            samples.append(Sample(k, (i, j), tuple(point[a.limit] for a in design.asks)))
-            points.append(point)
+            limits = tuple(varied.sheet[a.limit].corner(i, j) for a in design.asks)
+            samples.append(Sample(k, (i, j), limits))
+            spots.append(Spot(Row(len(spots), ()), varied, (i, j)))
     wanted = columns(design, [a.symbol for a in design.asks])
-    return Study(design, variants, len(edges), wanted, tuple(samples), tuple(points))
+    return Study(design, variants, len(edges), wanted, tuple(samples), tuple(spots))
 
 
 def _tolerances(design: Design) -> dict[str, float]:
     """Return the tolerance of every value that may be off."""
     t = design.spec.tolerance
     kinds = {role.name: role.kind for role in design.page.roles}
-    out = {name: t.inductance if kinds[name] == "inductor" else t.capacitance for name in design.components()}
+    sizes = {"inductor": t.inductance, "capacitor": t.capacitance}
+    out = {name: sizes[kinds[name]] for name in design.components() if kinds.get(name) in sizes}
     return out | {"f_s": t.frequency, "V_F": t.forward_voltage}
 
 
@@ -135,8 +137,7 @@ def _varied(design: Design, deviations: Deviations) -> Design:
 
 def run(work: Study, processes: int) -> Iterator[Row]:
     """Yield the simulated samples as they are ready, in any order; a row's index is that of its sample."""
-    ready = [(Row(k, ()), point) for k, point in enumerate(work.points)]
-    yield from simulate(work.design.page.name, ready, work.columns, None, processes)
+    yield from simulate(list(work.spots), work.columns, None, processes)
 
 
 def judge(work: Study, rows: list[Row]) -> tuple[list[Worst], list[Row]]:

@@ -43,7 +43,7 @@ OPERATION = (
         "L",
     ),
     Line("dI_L", "dI", "A", "inductor ripple, peak to peak", blocks.VOLT_SECONDS),
-    Line("k_M", "M*(1 - D)", "", "part of 1/(1 − D) that losses (or idling) leave", blocks.DEFINITION, "min"),
+    blocks.ratio_left("1/(1 - D)"),
     Line("f_z", "D_2**2*R_o/(2*pi*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min"),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
     *blocks.chopped_output(),

@@ -73,5 +73,6 @@ PAGE = Page(
     idle=("S1", "D1"),
     proofs=blocks.pair_proofs(),
     asks=blocks.pair_asks(),
+    caveats=blocks.ONE_CORE,
     figure=blocks.panels("a", "L1", "L2"),
 )

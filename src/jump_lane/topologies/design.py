@@ -86,6 +86,10 @@ class Design:
         spec = spec or self.spec
         return _derive(spec, self.page, inputs, loads, self.components() | _chosen(spec, self.page))
 
+    def caveats(self) -> tuple[str, ...]:
+        """Return what the derivation leaves out."""
+        return tuple(text for symbol, text in self.page.caveats.items() if self.sheet[symbol].worst != 0.0)
+
     def corner_name(self, at: tuple[int, int]) -> str:
         """Return a corner as text."""
         i, j = min(at[0], len(self.inputs) - 1), min(at[1], len(self.loads) - 1)

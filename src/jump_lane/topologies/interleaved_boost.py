@@ -54,7 +54,7 @@ OPERATION = (
     Line("dI_L", "dI", "A", "ripple of one inductor, peak to peak", blocks.VOLT_SECONDS),
     Line("f_z", "D_2**2*R_o*N/(2*pi*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min"),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
-    *blocks.interleaved_output(),
+    *blocks.interleaved_output("I_pk", blocks.DELIVERED),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_o + dV_o/2 + max(V_FD1 + R_D1*I_pk, k_d*V_BD1)"),
     *blocks.device(
         "D1",
@@ -64,7 +64,7 @@ OPERATION = (
         {CONTINUOUS: "V_o + dV_o/2 - R_S1*I_v", REVERSED: "V_o + dV_o/2 + max(-R_S1*I_v, k_d*V_BS1)"},
         "rectifier",
     ),
-    *blocks.interleaved_input(),
+    *blocks.interleaved_input("dI", blocks.TRIANGLE),
 )
 
 
@@ -100,11 +100,11 @@ PAGE = Page(
         Proof("V_o", "load.v", "average"),
         Proof("D", "S1.gate", "average"),
         *blocks.inductor_proofs("L", element="L1"),
-        Proof("dV_o", "load.v", "peak_to_peak", 0.05, "dV_ask", blocks.FORWARD),
+        Proof("dV_o", "load.v", "peak_to_peak", 0.05, "dV_ask"),
         Proof("I_Corms", "C_o.i", "rms"),
         *blocks.device_proofs("S1", "D1", shared=True),
-        Proof("dI_in", "source.i", "peak_to_peak", scale="dI_L", modes=blocks.UNBROKEN),
-        Proof("I_Cirms", "source.i", "ac_rms", scale="dI_L", modes=blocks.UNBROKEN),
+        Proof("dI_in", "source.i", "peak_to_peak", scale="dI_L"),
+        Proof("I_Cirms", "source.i", "ac_rms", scale="dI_L"),
     ),
     asks=blocks.single_asks(),
     figure=blocks.PHASE_PANELS,

@@ -258,6 +258,8 @@ class Page:
         What is measured, and what is asked of it.
     figure
         Panels of the figure: title and signals.
+    caveats
+        Symbol to what its derivation leaves out; said where the symbol is not zero.
     """
 
     name: str
@@ -279,6 +281,7 @@ class Page:
     highest: float = 1.0
     inverting: bool = False
     start: Mapping[str, str] = field(default_factory=dict)
+    caveats: Mapping[str, str] = field(default_factory=dict)
 
     def lines(self) -> list[Line]:
         """Return every line of the page, those for all conduction targets included."""

@@ -24,6 +24,14 @@ OPERATION = (
     Line(
         "V_Cs", "V_in - R_L1*I_L1 + R_L2*I_L2", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS
     ),
+    Line(
+        "f_z2",
+        "D_2**2*R_o/(2*pi*D_1*L_e)",
+        "Hz",
+        "right-half-plane zero, above the resonance of C_s",
+        blocks.ZEROS,
+        "min",
+    ),
     *blocks.coupling_capacitor(),
     *blocks.chopped_output(),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_Cs + dV_Cs/2 + V_o + max(V_FD1 + R_D1*I_v, k_d*V_BD1)"),
@@ -71,5 +79,6 @@ PAGE = Page(
     idle=("S1", "D1"),
     proofs=blocks.pair_proofs(),
     asks=blocks.pair_asks(),
+    caveats=blocks.ONE_CORE,
     figure=blocks.panels("a", "L1", "L2"),
 )

@@ -8,6 +8,7 @@ from jump_lane.topologies.blocks.sources import (
     DISCONTINUOUS_RATIO,
     ENERGY,
     KIRCHHOFF,
+    PEAK_DERIVED,
     VOLT_SECONDS,
     WITH_LOSSES,
 )
@@ -31,6 +32,43 @@ def lossy_duty(a: str, b: str, c: str, load: str = "I_o") -> tuple[Line, ...]:
         ),
         Line("I_c", f"{load}/(1 - D_c)", "A", "current handed over, continuous conduction", VOLT_SECONDS),
     )
+
+
+def peak_ratio(resistance: str, load: str = "R_o") -> tuple[Line, ...]:
+    """Return the highest conversion ratio that losses leave a converter whose output steps up by D/D'.
+
+    Parameters
+    ----------
+    resistance
+        Formula of the resistance in which the current flows as S1 conducts.
+    load
+        Formula of the load resistance.
+    """
+    return (
+        Line("k_R", f"({resistance})/{load}", "", "resistance over that of the load", PEAK_DERIVED),
+        Line(
+            "D_pk",
+            "1 + k_R - sqrt(k_R + k_R**2)",
+            "",
+            "duty ratio of the highest output",
+            PEAK_DERIVED,
+            "min",
+        ),
+        Line(
+            "M_pk",
+            "D_pk*(1 - D_pk)/((1 - D_pk)**2 + k_R)",
+            "",
+            "highest conversion ratio",
+            PEAK_DERIVED,
+            "min",
+        ),
+    )
+
+
+def ratio_left(ideal: str) -> Line:
+    """Return the part of the ideal conversion ratio at this duty ratio that losses (or idling) leave."""
+    meaning = "part of the ideal conversion ratio at this duty ratio that losses (or idling) leave"
+    return Line("k_M", f"M/({ideal})", "", meaning, DEFINITION, "min")
 
 
 def handed_over(on: str, off: str, off_ideal: str, inductance: str, load: str = "I_o") -> tuple[Line, ...]:

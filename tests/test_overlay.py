@@ -1,0 +1,50 @@
+import unittest
+
+import numpy as np
+
+from jump_lane.overlay import sum_pp, sum_ripple, sum_rms
+
+
+def sampled(count, d1, a, b, d2, c, d, points=240_000):
+    """The sum of all phases, sampled at the middle of so many steps of a period."""
+    t = (np.arange(points) + 0.5) / points
+    total = np.zeros(points)
+    for k in range(count):
+        at = (t - k / count) % 1.0
+        first, second = a + (b - a) * at / d1, c + (d - c) * (at - d1) / d2
+        total += np.where(at < d1, first, np.where(at < d1 + d2, second, 0.0))
+    return total
+
+
+class Overlay(unittest.TestCase):
+    SHAPES = (
+        (2, 0.3, 0.0, 1.0, 0.7, 1.0, 0.0),
+        (3, 0.4, 0.0, 1.0, 0.25, 1.0, 0.0),
+        (5, 0.35, 0.6, 1.0, 0.2, 0.0, 0.0),
+        (8, 0.62, 0.0, 0.0, 0.38, 1.0, -0.2),
+    )
+
+    def test_against_samples(self) -> None:
+        for shape in self.SHAPES:
+            total = sampled(*shape)
+            with self.subTest(shape):
+                self.assertAlmostEqual(float(sum_pp(*shape)), np.ptp(total), delta=1e-3)
+                self.assertAlmostEqual(float(sum_rms(*shape)), total.std(), delta=1e-4)
+                rest = total - total.mean()
+                for x in (0.0, 0.02, 0.5):
+                    voltage = np.cumsum(rest) / len(rest) + x * rest
+                    self.assertAlmostEqual(float(sum_ripple(x, *shape)), np.ptp(voltage), delta=1e-3)
+
+    def test_triangles_in_continuous_conduction_have_a_closed_form(self) -> None:
+        for count in range(2, 9):
+            for d in (0.07, 0.31, 0.5, 0.83):
+                n = np.floor(count * d)
+                closed = (count * d - n) * (n + 1 - count * d) / (count * d * (1 - d))
+                found = float(sum_pp(count, d, 0, 1, 1 - d, 1, 0))
+                self.assertAlmostEqual(found, closed, places=9)
+
+    def test_arrays_and_missing_values(self) -> None:
+        out = sum_pp(2, np.array([[0.25, 0.5, np.nan]]), 0, 1, np.array([[0.75, 0.5, 0.5]]), 1, 0)
+        self.assertAlmostEqual(out[0, 0], 2.0 / 3.0)
+        self.assertAlmostEqual(out[0, 1], 0.0)
+        self.assertTrue(np.isnan(out[0, 2]))
