@@ -8,8 +8,9 @@ from dataclasses import dataclass, replace
 
 from jump_lane.catalogue.parts import Part
 from jump_lane.errors import InputError
+from jump_lane.formula import pretty
 from jump_lane.preferred import closest, next_higher, next_lower
-from jump_lane.quantities import show
+from jump_lane.quantities import show, show_percent
 from jump_lane.spec import Spec
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.page import Ask
@@ -217,9 +218,7 @@ def _judge(design: Design, symbol: str, candidate: Candidate, required: float, m
     if candidate.tolerance > 0.0 and not found:
         off = -candidate.tolerance if minimum else candidate.tolerance
         extreme, _ = _tried(design, symbol, candidate, candidate.value * (1.0 + off))
-        found = [
-            f"at {off:+.0%} of its value, {reason}".replace("-", "\N{MINUS SIGN}", 1) for reason in extreme
-        ]
+        found = [f"at {show_percent(off)} of its value, {reason}" for reason in extreme]
     return replace(candidate, broken=(*candidate.broken, *found), peak_to_peak=tuple(ripples))
 
 
@@ -243,7 +242,7 @@ def _tried(
         unit = tried.sheet[ask.symbol].unit
         ripples.append((ask.symbol, worst))
         if worst > limit * (1.0 + 1e-6):
-            broken.append(f"{ask.symbol}: {show(worst, unit)} where {show(limit, unit)} is asked")
+            broken.append(f"{pretty(ask.symbol)}: {show(worst, unit)} where {show(limit, unit)} is asked")
     return broken + _wrong_mode(tried), ripples
 
 
