@@ -127,8 +127,10 @@ LOSSES = {
     "inductor": {"resistance": 0.003},
     "capacitor": {"resistance": 0.0002},
     "coupling": {},
+    "magnetising": {},
+    "transformer": {"primary_resistance": 0.002, "secondary_resistance": 0.002, "leakage": 0.004},
 }
-"""Data of lossy parts: resistances as parts of V_in/I_L at full load, forward voltage of V_in."""
+"""Data of lossy parts: resistances as parts of V_in/I_L at full load, forward voltage of V_in, leakage of V_in/(I_L·f)."""
 
 RANDOM = 200
 
@@ -203,9 +205,10 @@ class EveryModeEveryLoss(unittest.TestCase):
         tables["output"][0]["voltage"] = -voltage if found.inverting else voltage
         tables["switching"] |= {"mode": mode, "rectifier": rectifier, "coupling_ripple": "2 %"}
         if lossy:
-            unit = {"resistance": 24.0 / (4.0 * max(voltage / 20.0, 1.0)), "forward_voltage": 24.0}
+            ohms = 24.0 / (4.0 * max(voltage / 20.0, 1.0))
+            unit = {"forward_voltage": 24.0, "leakage": ohms / 200e3 if rectifier == "diode" else 0.0}
             tables["parts"] = {
-                role.name: {key: value * unit[key] for key, value in LOSSES[role.kind].items()}
+                role.name: {key: value * unit.get(key, ohms) for key, value in LOSSES[role.kind].items()}
                 for role in found.roles
                 if LOSSES[role.kind]
             }

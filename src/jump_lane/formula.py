@@ -33,6 +33,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "cos": np.cos,
     "sin": np.sin,
     "acos": np.arccos,
+    "atan": np.arctan,
     "sum_pp": sum_pp,
     "sum_rms": sum_rms,
     "sum_ripple": sum_ripple,
@@ -60,7 +61,7 @@ class Formula:
     """An arithmetic expression over named symbols, written in plain text.
 
     Allowed are ``+ − * / **``, parentheses, numbers, names, ``pi`` and sqrt, min, max, abs, floor, cos, sin,
-    acos, and the sums over several phases of `jump_lane.overlay`.
+    acos, atan, and the sums over several phases of `jump_lane.overlay`.
 
     Raises
     ------

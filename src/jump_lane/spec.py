@@ -209,8 +209,33 @@ class Switching(_Table):
         gt=0.0,
         description="Ripple of a coupling capacitor, peak to peak, part of its average voltage",
     )
+    duty_limit: Ratio | None = Field(
+        default=None, gt=0.0, lt=1.0, description="Largest duty ratio wanted; it sets the turns ratio"
+    )
     dead_time: Seconds = Field(
         default=0.0, ge=0.0, description="Both switches open around every edge of a synchronous rectifier"
+    )
+
+
+class Transformer(_Table):
+    """How an isolating transformer is wound."""
+
+    primary_turns: int | None = Field(
+        default=None, gt=0, description="Number of primary turns; the secondary gets a whole number too"
+    )
+    secondary: Literal["centre-tap", "bridge", "current-doubler"] = Field(
+        default="centre-tap", description="What rectifies behind a transformer that is driven both ways"
+    )
+    magnetising_ripple: Ratio = Field(
+        default=0.1,
+        gt=0.0,
+        description="Ripple of the magnetising current where it stores nothing, peak to peak, part of the "
+        "load current at full load as the primary sees it",
+    )
+    clamp_voltage: Ratio = Field(
+        default=1.5,
+        gt=1.0,
+        description="Voltage of a dissipating clamp, in units of the reflected output voltage",
     )
 
 
@@ -221,6 +246,11 @@ class Margin(_Table):
     capacitance: Ratio = Field(default=0.2, ge=0.0, description="Added to the smallest capacitance")
     voltage: Ratio = Field(default=0.3, ge=0.0, description="Added to voltage stresses for ratings")
     current: Ratio = Field(default=0.3, ge=0.0, description="Added to current stresses for ratings")
+    spike: Ratio = Field(
+        default=0.2,
+        ge=0.0,
+        description="Added for the spike of the leakage inductance where no clamp limits it",
+    )
     esr_share: Ratio = Field(
         default=0.5, ge=0.0, lt=1.0, description="Part of the ripple voltage left to the capacitor's ESR"
     )
@@ -243,6 +273,7 @@ class Spec(_Table):
     input: Input
     output: Annotated[list[Output], Field(min_length=1)]
     switching: Switching
+    transformer: Transformer = Transformer()
     margin: Margin = Margin()
     tolerance: Tolerance = Tolerance()
     chosen: dict[str, str | float] = Field(

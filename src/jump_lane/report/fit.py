@@ -55,8 +55,8 @@ def _row(rank: int, c: Candidate, choice: Choice) -> tuple[str, ...]:
 
 def _before_after(fit: Fit) -> Table:
     """Compare derived values at their worst corners with ideal and with proposed components."""
-    symbols = [a.symbol for a in fit.after.page.asks]
-    symbols += [p.symbol for p in fit.after.page.proofs if p.symbol.endswith("pk")]
+    symbols = [a.symbol for a in fit.after.asks]
+    symbols += [p.symbol for p in fit.after.proofs if p.symbol.endswith("pk")]
     rows = []
     for symbol in dict.fromkeys(symbols):
         before, after = fit.before.sheet[symbol], fit.after.sheet[symbol]

@@ -134,9 +134,9 @@ def columns(design: Design, names: list[str]) -> tuple[Column, ...]:
     InputError
         If there is no such symbol or measure.
     """
-    proofs = {p.symbol: p for p in design.page.proofs}
+    proofs = {p.symbol: p for p in design.proofs}
     known = ("average", "rms", "minimum", "maximum", "peak_to_peak", "ac_rms")
-    chosen = names or [a.symbol for a in design.page.asks]
+    chosen = names or [a.symbol for a in design.asks]
     out = []
     for name in chosen:
         signal, _, measure = name.partition(":")

@@ -94,7 +94,7 @@ def _tolerances(design: Design) -> dict[str, float]:
     """Return the tolerance of every value that may be off."""
     t = design.spec.tolerance
     kinds = {role.name: role.kind for role in design.page.roles}
-    sizes = {"inductor": t.inductance, "capacitor": t.capacitance}
+    sizes = {"inductor": t.inductance, "magnetising": t.inductance, "capacitor": t.capacitance}
     out = {name: sizes[kinds[name]] for name in design.components() if kinds.get(name) in sizes}
     return out | {"f_s": t.frequency, "V_F": t.forward_voltage}
 

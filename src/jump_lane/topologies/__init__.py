@@ -22,6 +22,7 @@ NAMES = (
     "quadratic-boost",
     "interleaved-buck",
     "interleaved-boost",
+    "flyback",
 )
 """Modules of this package that hold a page, by the name that a converter file uses."""
 

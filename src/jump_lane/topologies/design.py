@@ -10,14 +10,19 @@ import numpy as np
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Sheet
 from jump_lane.errors import InputError, nearest
+from jump_lane.formula import formula
 from jump_lane.quantities import DIMENSIONS, Dimension, parse, show
 from jump_lane.spec import Output, Spec
 from jump_lane.topologies import page as find_page
 from jump_lane.topologies.blocks import ASKED, DEFINITION
-from jump_lane.topologies.page import Ask, ByTarget, Page, Point, Role
+from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Point, Proof, Role
 
 NEAR_BOUNDARY = 0.01
 """A load within this part of the boundary load counts as being at the boundary."""
+
+
+COILS = ("inductor", "magnetising")
+"""Kinds of components whose current rises and falls."""
 
 
 @dataclass(frozen=True)
@@ -43,18 +48,29 @@ class Design:
     @property
     def inductors(self) -> tuple[str, ...]:
         """Names of the inductors."""
-        return tuple(role.element or role.name for role in self.page.roles if role.kind == "inductor")
+        return tuple(role.element or role.name for role in self.page.roles if role.kind in COILS)
 
     @property
     def asks(self) -> tuple[Ask, ...]:
         """What is asked, less the ripple currents that follow from a conduction mode asked for."""
-        if self.spec.switching.mode in ("continuous", "either"):
-            return self.page.asks
-        return tuple(a for a in self.page.asks if self.sheet[a.symbol].unit != "A")
+        found = (a for a in self.page.asks if a.symbol in self.sheet)
+        free = self.spec.switching.mode in ("continuous", "either")
+        return tuple(a for a in found if free or self.sheet[a.symbol].unit != "A")
+
+    @property
+    def proofs(self) -> tuple[Proof, ...]:
+        """Return the proofs of what is derived in this case."""
+        return tuple(p for p in self.page.proofs if p.symbol in self.sheet)
+
+    def tolerance(self, proof: Proof) -> float:
+        """Return how far a simulated value may lie from the derived one [1]."""
+        page = self.page
+        return max(proof.tolerance, *(t for s, t in page.looser.items() if self.sheet[s].worst), 0.0)
 
     def point(self, i: int, j: int) -> Point:
         """Return the operating point at input corner i and load corner j."""
-        return Point(self.sheet.at(i, j), self.synchronous, load_kind(self.spec.output[0]))
+        secondary = self.spec.transformer.secondary
+        return Point(self.sheet.at(i, j), self.synchronous, load_kind(self.spec.output[0]), secondary)
 
     def circuit(self, i: int, j: int) -> Circuit:
         """Return the circuit at a corner, gated as derived."""
@@ -105,8 +121,9 @@ def derive(spec: Spec) -> Design:
         If the topology, a chosen value or a part is not known to the page, or no value fulfils what is asked.
     """
     page = find_page(spec.topology)
-    if len(spec.output) > 1:
-        raise InputError(f"output: read {len(spec.output)} outputs, but the {page.name} has one")
+    if len(spec.output) > page.outputs:
+        most = "one" if page.outputs == 1 else f"at most {page.outputs}"
+        raise InputError(f"output: read {len(spec.output)} outputs, but the {page.name} has {most}")
     given = spec.output[0].voltage
     if given is not None and (given < 0.0) != page.inverting:
         sign = "negative" if page.inverting else "positive"
@@ -114,6 +131,7 @@ def derive(spec: Spec) -> Design:
     inputs, loads = spec.input.voltage.corners(), spec.output[0].current.corners()
     design = _derive(spec, page, inputs, loads, _chosen(spec, page))
     _require_possible(design)
+    _require_bounds(design)
     return design
 
 
@@ -122,12 +140,14 @@ def _derive(
 ) -> Design:
     sheet = Sheet((len(inputs), len(loads)))
     _give_asked(sheet, spec, spec.output[0], inputs, loads)
+    _give_transformer(sheet, spec, page)
     _give_parts(sheet, spec, page)
-    _give_ripple(sheet, spec, page)
     for entry in page.sizing:
+        _give_ripples(sheet, spec, page)
         _enter(sheet, entry, spec, chosen)
     below = sheet["I_o"].values < sheet["I_B"].values
-    light = REVERSED if spec.switching.rectifier == "synchronous" else DISCONTINUOUS
+    reversible = spec.switching.rectifier == "synchronous" or page.reversible
+    light = REVERSED if reversible else DISCONTINUOUS
     sheet.modes = np.broadcast_to(np.where(below, light, CONTINUOUS), sheet.shape).copy()
     for entry in page.operation:
         _enter(sheet, entry, spec, chosen)
@@ -172,6 +192,22 @@ def _give_asked(
     sheet.derive(Line("P_o", "V_o*I_o", "W", "output power", DEFINITION))
 
 
+def _give_transformer(sheet: Sheet, spec: Spec, page: Page) -> None:
+    if not page.isolated:
+        return
+    t, limit = spec.transformer, spec.switching.duty_limit
+    given = "default" if limit is None else "file"
+    sheet.give("D_lim", limit or page.duty_limit, "", "largest duty ratio wanted", given)
+    for symbol, value, name, meaning in (
+        ("N_p", float(t.primary_turns or 0), "primary_turns", "primary turns; 0 for any"),
+        ("r_m", t.magnetising_ripple, "magnetising_ripple", "magnetising ripple, part of the load current"),
+        ("k_cl", t.clamp_voltage, "clamp_voltage", "clamp voltage over reflected output voltage"),
+    ):
+        sheet.give(symbol, value, "", meaning, "file" if name in t.model_fields_set else "default")
+    given = "file" if "spike" in spec.margin.model_fields_set else "default"
+    sheet.give("m_sp", spec.margin.spike, "", "allowance for leakage spikes", given)
+
+
 def load_kind(output: Output) -> str:
     """Return what the load is: resistance, current, power or leds."""
     return "leds" if output.leds is not None else output.load
@@ -186,12 +222,15 @@ def _load_conductance(sheet: Sheet, output: Output) -> Line:
     return Line("g_o", text[load_kind(output)], "S", "conductance of the load for ripple", DEFINITION)
 
 
-def _give_ripple(sheet: Sheet, spec: Spec, page: Page) -> None:
+def _give_ripples(sheet: Sheet, spec: Spec, page: Page) -> None:
+    """Enter the asked ripples whose reference is known by now."""
     ripple = spec.switching.current_ripple
-    if ripple.relative:
+    if ripple.relative and "r_I" not in sheet:
         sheet.give("r_I", ripple.value, "", "current ripple asked, part of the average at full load")
     for symbol, base in page.ripples:
         meaning = "inductor ripple asked, peak to peak"
+        if symbol in sheet or not all(name in sheet for name in formula(base).names):
+            continue
         if ripple.relative:
             sheet.derive(Line(symbol, f"r_I*({base})", "A", meaning, ASKED, "min"))
         else:
@@ -247,7 +286,11 @@ def _dimension(unit: str) -> Dimension:
     return next(d for d in DIMENSIONS if d.unit == unit)
 
 
-def _enter(sheet: Sheet, entry: Line | ByTarget, spec: Spec, chosen: dict[str, float]) -> None:
+def _enter(sheet: Sheet, entry: Entry, spec: Spec, chosen: dict[str, float]) -> None:
+    if isinstance(entry, Cases):
+        for line in entry.lines[entry.of(spec, sheet)]:
+            _enter(sheet, line, spec, chosen)
+        return
     if isinstance(entry, ByTarget):
         target = spec.switching.mode
         if target == "continuous" and spec.switching.rectifier == "synchronous":
@@ -287,6 +330,20 @@ def _why(sheet: Sheet, line: Line) -> str:
         extreme = value.values.flat[np.argmin(value.values)] if np.any(value.values <= 0.0) else value.worst
         parts.append(f"{name} = {show(float(extreme), value.unit)}")
     return f"{line.text}: " + ", ".join(parts) if isinstance(line.text, str) else ", ".join(parts)
+
+
+def _require_bounds(design: Design) -> None:
+    """Refuse a design that breaks a condition of its circuit at some corner."""
+    for bound in design.page.bounds:
+        value, limit = design.sheet[bound.symbol], design.sheet[bound.limit]
+        broken = np.broadcast_to(value.values > limit.values * (1.0 + 1e-9), design.shape)
+        if broken.any():
+            i, j = (int(k) for k in np.argwhere(broken)[0])
+            raise InputError(
+                f"{design.page.name}: {value.meaning} would be {show(value.corner(i, j), value.unit)} at "
+                f"{design.corner_name((i, j))}, at most {show(limit.corner(i, j), limit.unit)} is possible: "
+                f"{bound.otherwise}"
+            )
 
 
 def _require_possible(design: Design) -> None:

@@ -7,7 +7,7 @@ figures and losses work from that.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from jump_lane.circuit.circuit import Circuit
@@ -25,7 +25,8 @@ from jump_lane.circuit.elements import (
     coupled_pair,
 )
 from jump_lane.circuit.gates import GatePattern, Gates, Instant, Interval, complement
-from jump_lane.derivation import Line
+from jump_lane.derivation import Line, Sheet
+from jump_lane.spec import Spec
 
 BODY_VOLTAGE = 0.8
 """Forward voltage of a body diode [V] where none is given: that of silicon."""
@@ -69,6 +70,19 @@ class Role:
         """Return what a part in this role is described by."""
         if self.kind == "coupling":
             return (Datum("factor", f"k_{self.tag}", "", f"coupling factor of {self.name}"),)
+        if self.kind == "magnetising":
+            return ()
+        if self.kind == "transformer":
+            return (
+                Datum(
+                    "leakage",
+                    f"L_k{self.tag}",
+                    "H",
+                    f"leakage inductance of {self.name}, seen at the primary",
+                ),
+                Datum("primary_resistance", f"R_p{self.tag}", "Ω", f"primary resistance of {self.name}"),
+                Datum("secondary_resistance", f"R_s{self.tag}", "Ω", f"secondary resistance of {self.name}"),
+            )
         resistance = {
             "switch": "on-resistance",
             "rectifier": "resistance when conducting",
@@ -101,6 +115,35 @@ class ByTarget:
     """A line that depends on the conduction mode asked for."""
 
     lines: Mapping[str, Line]
+
+
+@dataclass(frozen=True)
+class Cases:
+    """Lines that depend on a case: what the file asks for, or which data a part has.
+
+    Attributes
+    ----------
+    of
+        The case, from the file and from what is known so far.
+    lines
+        The lines of each case.
+    """
+
+    of: Callable[[Spec, Sheet], str]
+    lines: Mapping[str, tuple[Line | ByTarget, ...]]
+
+
+Entry = Line | ByTarget | Cases
+
+
+@dataclass(frozen=True)
+class Bound:
+    """A condition that every corner of a design has to fulfil: a symbol must not exceed a limit."""
+
+    symbol: str
+    limit: str
+    otherwise: str
+    """What it means if it does, and what mends it."""
 
 
 @dataclass(frozen=True)
@@ -143,11 +186,15 @@ class Ask:
 
 @dataclass(frozen=True)
 class Point:
-    """One operating point: every symbol's value there, how the rectifier is made, and what the load is."""
+    """One operating point: every symbol's value there, how the rectifier is made, and what the load is.
+
+    ``secondary`` is what rectifies behind a transformer that is driven both ways.
+    """
 
     values: Mapping[str, float]
     synchronous: bool
     kind: str = "resistance"
+    secondary: str = "centre-tap"
 
     def __getitem__(self, symbol: str) -> float:
         return self.values[symbol]
@@ -226,6 +273,18 @@ class Point:
         return (Resistor("load", a, b, voltage / current),)
 
 
+def _lines_of(entry: Entry) -> Iterator[Line]:
+    if isinstance(entry, Line):
+        yield entry
+        yield from entry.through
+    elif isinstance(entry, ByTarget):
+        yield from entry.lines.values()
+    else:
+        for group in entry.lines.values():
+            for line in group:
+                yield from _lines_of(line)
+
+
 @dataclass(frozen=True)
 class Page:
     """A topology.
@@ -260,6 +319,18 @@ class Page:
         Panels of the figure: title and signals.
     caveats
         Symbol to what its derivation leaves out; said where the symbol is not zero.
+    bounds
+        Conditions of the circuit, such as the reset of a core.
+    turns
+        Winding ratios: how they are written (``N_p : N_s``) and the symbol of the ratio to 1.
+    duty_limit
+        Largest duty ratio that the turns ratio is derived from where the file says nothing.
+    looser
+        Symbol to the least tolerance of all proofs where that symbol is not zero.
+    outputs
+        How many outputs it can have.
+    reversible
+        Whether the current reverses at light load even behind a diode.
     """
 
     name: str
@@ -269,8 +340,8 @@ class Page:
     isolated: bool
     roles: tuple[Role, ...]
     ripples: tuple[tuple[str, str], ...]
-    sizing: tuple[Line | ByTarget, ...]
-    operation: tuple[Line, ...]
+    sizing: tuple[Entry, ...]
+    operation: tuple[Entry, ...]
     circuit: Callable[[Point], tuple[Element, ...]]
     gates: Callable[[Instant, Point], Gates]
     proofs: tuple[Proof, ...]
@@ -282,14 +353,16 @@ class Page:
     inverting: bool = False
     start: Mapping[str, str] = field(default_factory=dict)
     caveats: Mapping[str, str] = field(default_factory=dict)
+    bounds: tuple[Bound, ...] = ()
+    turns: tuple[tuple[str, str], ...] = ()
+    duty_limit: float = 0.45
+    looser: Mapping[str, float] = field(default_factory=dict)
+    outputs: int = 1
+    reversible: bool = False
 
     def lines(self) -> list[Line]:
         """Return every line of the page, those for all conduction targets included."""
-        out: list[Line] = []
-        for entry in (*self.sizing, *self.operation):
-            for line in entry.lines.values() if isinstance(entry, ByTarget) else (entry,):
-                out.extend((line, *line.through))
-        return out
+        return [line for entry in (*self.sizing, *self.operation) for line in _lines_of(entry)]
 
     def at(self, point: Point) -> Circuit:
         """Return the circuit at an operating point, at its derived value of the control variable."""

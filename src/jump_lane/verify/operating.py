@@ -38,7 +38,7 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
             "and no duty ratio holds it"
         )
     circuit = page.at(point)
-    guess = {element: point[symbol] for element, symbol in page.start.items()}
+    guess = {element: point[symbol] for element, symbol in page.start.items() if symbol in point.values}
     if control is None:
         state = steady_state(circuit, held(page, point), guess)
     else:

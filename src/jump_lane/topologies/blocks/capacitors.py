@@ -103,42 +103,69 @@ def filtered_output(
     )
 
 
-def chopped_output(capacitor: str = "C_o") -> tuple[Line, ...]:
-    """Return the output capacitor behind a rectifier that delivers I_pk … I_v during D_2 of the period."""
+def chopped_output(
+    capacitor: str = "C_o",
+    peak: str = "I_pk",
+    valley: str = "I_v",
+    rms: str = "sqrt(D_2*(I_m**2 + dI**2/12))",
+    ripple: str = "dI",
+    ramp: str = "0*T_s",
+) -> tuple[Line, ...]:
+    """Return the output capacitor behind a rectifier whose current falls by ``ripple`` during D_2 of the period.
+
+    Parameters
+    ----------
+    peak, valley, rms
+        Formulas of what the rectifier delivers: first, last and rms current.
+    ramp
+        Formula of the time in which the current rises to ``peak``.
+    """
     c, esr = capacitor, f"R_{capacitor.replace('_', '')}"
     return (
-        Line("s_D", "dI*f_s/D_2", "A/s", "slope of the rectifier current", KIRCHHOFF),
+        Line("s_D", f"{ripple}*f_s/D_2", "A/s", "slope of the rectifier current", KIRCHHOFF),
+        Line(
+            "Q_r",
+            f"({peak} - I_o)**2*({ramp})/(2*{peak})",
+            "C",
+            "charge while that current rises",
+            RIPPLE_CHOPPED,
+        ),
         Line(
             "Q_o",
-            "((I_pk + max(I_o, I_v))/2 - I_o)*(I_pk - max(I_o, I_v))/s_D",
+            f"(({peak} + max(I_o, {valley}))/2 - I_o)*({peak} - max(I_o, {valley}))/s_D + Q_r",
             "C",
             "charge moved in and out of the output capacitor",
             RIPPLE_CHOPPED,
         ),
         Line(
-            "dV_Q", f"dV_ask - max(a_ESR*dV_ask, {esr}*I_pk)", "V", "ripple left to the charge", ASKED, "min"
+            "dV_Q",
+            f"dV_ask - max(a_ESR*dV_ask, {esr}*{peak})",
+            "V",
+            "ripple left to the charge",
+            ASKED,
+            "min",
         ),
-        Line("ESR_max", "a_ESR*dV_ask/I_pk", "Ω", f"largest ESR of {c}", RIPPLE_CHOPPED, "min"),
+        Line("ESR_max", f"a_ESR*dV_ask/{peak}", "Ω", f"largest ESR of {c}", RIPPLE_CHOPPED, "min"),
         Line(c, "(1 + m_C)*Q_o/dV_Q", "F", "output capacitance, with margin", RIPPLE_CHOPPED, component=True),
         Line("dV_oQ", f"Q_o/{c}", "V", "charge share of the output ripple", RIPPLE_CHOPPED),
-        Line("dV_oESR", f"{esr}*I_pk", "V", "ESR share of the output ripple", RIPPLE_CHOPPED),
+        Line("dV_oESR", f"{esr}*{peak}", "V", "ESR share of the output ripple", RIPPLE_CHOPPED),
         Line(
             "I_x1",
-            f"min(max(I_o + {esr}*{c}*s_D, I_v), I_pk)",
+            f"min(max(I_o + {esr}*{c}*s_D, {valley}), {peak})",
             "A",
             "rectifier current at the highest output voltage",
             RIPPLE_CHOPPED,
         ),
         Line(
             "dV_o",
-            f"((I_pk + I_x1)/2 - I_o)*(I_pk - I_x1)/(s_D*{c}) + {esr}*I_x1",
+            f"(({peak} + I_x1)/2 - I_o)*({peak} - I_x1)/(s_D*{c}) + {esr}*I_x1 + Q_r/{c}",
             "V",
             "output ripple, peak to peak",
             RIPPLE_CHOPPED,
         ),
         Line(
             f"I_{c.replace('_', '')}rms",
-            "sqrt(D_2*(I_m**2 + dI**2/12) - I_o**2)",
+            f"sqrt(max(({rms})**2 - I_o**2, 0*I_o**2))",
             "A",
             "rms current of the output capacitor",
             RMS_VALUES,

@@ -140,8 +140,15 @@ def pulse_times() -> tuple[Line, ...]:
 def on_times() -> tuple[Line, ...]:
     """Return on-time, gate angle, and the rising part of the period."""
     return (
+        *gate_times(),
+        Line("D_1", {CONTINUOUS: "D", REVERSED: "D + t_d*f_s"}, "", "rising part of the period", KIRCHHOFF),
+    )
+
+
+def gate_times() -> tuple[Line, ...]:
+    """Return on-time and gate angle."""
+    return (
         Line("k_d", "min(1, 1e9*t_d*f_s)", "", "1 with dead time, 0 without", DEFINITION),
         Line("t_on", "D/f_s", "s", "on-time", DEFINITION),
         Line("phi_on", "360*D", "°", "on-time as gate angle", DEFINITION),
-        Line("D_1", {CONTINUOUS: "D", REVERSED: "D + t_d*f_s"}, "", "rising part of the period", KIRCHHOFF),
     )

@@ -78,14 +78,15 @@ def inductor(name: str, average: str, ripple: str, conducting: str) -> tuple[Lin
 
 
 def single_inductor_sizing(
-    load: str = "I_o", full: str = "I_max", phases: str = "1"
+    load: str = "I_o", full: str = "I_max", phases: str = "1", name: str = "L"
 ) -> tuple[Line | ByTarget, ...]:
-    """Return the sizing of one inductor L that stores energy while S1 conducts and hands it over afterwards.
+    """Return the sizing of one inductor that stores energy while S1 conducts and hands it over afterwards.
 
     Parameters
     ----------
     load, full, phases
-        Formulas of the load current and of full load of one phase, and of the number of phases.
+        Formulas of the load current and of full load of one phase, and of the number of phases (or what else
+        takes the boundary of one to that of the load).
     """
     volt_seconds = "V_1c*D_c*(1 - D_c)"
     return (
@@ -104,6 +105,8 @@ def single_inductor_sizing(
             "critical inductance at full load",
             BOUNDARY_CONDITION,
         ),
-        inductance("L", "L_rip", "L_crit", "L_full"),
-        Line("I_B", f"{phases}*{volt_seconds}/(2*f_s*L)", "A", "boundary load current", BOUNDARY_CONDITION),
+        inductance(name, "L_rip", "L_crit", "L_full"),
+        Line(
+            "I_B", f"{phases}*{volt_seconds}/(2*f_s*{name})", "A", "boundary load current", BOUNDARY_CONDITION
+        ),
     )

@@ -1,0 +1,280 @@
+"""Flyback converters: energy stored in the magnetising inductance while S1 conducts, handed over afterwards.
+
+With leakage inductance the current does not change windings at once.  After S1 opens, the primary current falls within
+D_k2 against the clamp; before the primary takes over again, the secondary current falls within D_k1.
+"""
+
+from __future__ import annotations
+
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.topologies.blocks.capacitors import chopped_input, chopped_output
+from jump_lane.topologies.blocks.devices import device
+from jump_lane.topologies.blocks.duty import gate_times, handed_over, lossy_duty, peak_ratio
+from jump_lane.topologies.blocks.inductors import inductor, single_inductor_sizing
+from jump_lane.topologies.blocks.proofs import (
+    device_proofs,
+    held_proofs,
+    inductor_proofs,
+    output_asks,
+    output_proofs,
+)
+from jump_lane.topologies.blocks.sources import (
+    BOUNDARY_CONDITION,
+    DEFINITION,
+    DISCONTINUOUS_RATIO,
+    KIRCHHOFF,
+    LEAKAGE,
+    MARGIN,
+    RIGHT_HALF_PLANE,
+    RMS_VALUES,
+    VOLT_SECONDS,
+    WITH_LOSSES,
+)
+from jump_lane.topologies.blocks.transformers import leaking, reflected, turns_ratio, winding
+from jump_lane.topologies.page import Ask, Cases, Entry, Proof, Role
+
+OFF = "V_or + n**2*(R_D1 + R_sT)*I_x + R_Co*n*(n*I_x - I_o)"
+
+ROLES = (
+    Role("S1", "switch"),
+    Role("D1", "rectifier"),
+    Role("T", "transformer"),
+    Role("L_m", "magnetising"),
+    Role("C_o", "capacitor"),
+    Role("C_i", "capacitor"),
+)
+
+RIPPLES = (("dI_ask", "I_max*(V_in + V_or)/(n*V_in)"),)
+"""Asked ripple of the magnetising current, of its average at full load."""
+
+
+def flyback_sizing(primary: str = "(R_S1 + R_pT)") -> tuple[Entry, ...]:
+    """Return turns ratio, duty ratio and magnetising inductance.
+
+    Parameters
+    ----------
+    primary
+        Formula of the resistance of the primary circuit.
+    """
+    return (
+        Line("M", "V_o/V_in", "", "conversion ratio", DEFINITION),
+        *turns_ratio("D_lim/(1 - D_lim)*V_in/(V_o + V_FD1)"),
+        *reflected(),
+        Line("D_i", "n*V_o/(V_in + n*V_o)", "", "duty ratio with ideal parts", VOLT_SECONDS),
+        *lossy_duty(
+            "V_in + V_or - R_Co*n*I_o",
+            f"V_in + ({primary} - n**2*(R_D1 + R_sT + R_Co))*I_or - 2*t_d*f_s*n*V_BD1",
+            f"{primary}*I_or",
+            "I_or",
+        ),
+        *peak_ratio(primary, "(n**2*R_o)"),
+        Line("V_1c", f"V_in - {primary}*I_c", "V", "magnetising voltage, S1 on", WITH_LOSSES),
+        *single_inductor_sizing("I_or", "I_max/n", "n", "L_m"),
+        Line("K", "2*L_m*f_s/(n**2*R_o)", "", "conduction parameter", BOUNDARY_CONDITION, "min"),
+        Line("K_crit", "(1 - D_i)**2", "", "conduction parameter at the boundary", BOUNDARY_CONDITION),
+    )
+
+
+def dissipating_clamp() -> tuple[Line, ...]:
+    """Return the clamp of a resistor beside a capacitor, sized where the peak current is largest."""
+    return (
+        Line(
+            "I_pk0",
+            "max(I_c + V_1c*D_c/(2*f_s*L_m), sqrt(2*I_or*V_or/(f_s*L_m)))",
+            "A",
+            "peak current without leakage",
+            KIRCHHOFF,
+        ),
+        Line(
+            "R_cl",
+            "2*k_cl*(k_cl - 1)*V_or**2/(f_s*L_kT*I_pk0**2)",
+            "Ω",
+            "clamp resistance that brings the clamp to its voltage",
+            LEAKAGE,
+            "min",
+            component=True,
+        ),
+        Line(
+            "C_cl",
+            "20/(f_s*R_cl)",
+            "F",
+            "clamp capacitance for 5 % ripple",
+            LEAKAGE,
+            component=True,
+        ),
+    )
+
+
+def _solved(clamp: tuple[Line, ...], fall: str, half: str, back: str, taken: str) -> tuple[Line, ...]:
+    """Return the currents with leakage: those with which the secondary delivers the load current."""
+    meaning = "currents over those without leakage"
+    through = (
+        Line(
+            "D_1",
+            {
+                CONTINUOUS: "(V_2 + 2*t_d*f_s*n*V_BD1)/(V_1 + V_2)",
+                DISCONTINUOUS: "x_k*sqrt(2*f_s*L_m*I_or*V_2)/V_1",
+            },
+            "",
+            "rising part of the period",
+            DISCONTINUOUS_RATIO,
+        ),
+        Line(
+            "D_2",
+            {CONTINUOUS: "1 - D_1", DISCONTINUOUS: "D_1*V_1/V_2"},
+            "",
+            "falling part of the period (second interval)",
+            DISCONTINUOUS_RATIO,
+        ),
+        Line("dI", "V_1*D_1/(f_s*L_m)", "A", "ripple of the magnetising current", VOLT_SECONDS),
+        Line(
+            "I_m",
+            {CONTINUOUS: "x_k*I_or/D_2", DISCONTINUOUS: "dI/2"},
+            "A",
+            "middle of the slope of the magnetising current",
+            KIRCHHOFF,
+        ),
+        Line("I_pk", "I_m + dI/2", "A", "peak of the magnetising current", KIRCHHOFF),
+        Line("I_v", "I_m - dI/2", "A", "valley of the magnetising current", KIRCHHOFF, "min"),
+        *clamp,
+        Line("D_k2", fall, "", "part of the period in which the primary current falls", LEAKAGE),
+        Line("I_h", half, "A", "primary current in the middle of D_k2", LEAKAGE),
+        Line("D_k1", back, "", "part of the period in which the secondary current falls", LEAKAGE),
+    )
+    return (
+        Line("x_k", f"D_2*I_m - {taken} - I_or", "", meaning, LEAKAGE, within=(0.8, 4.0), through=through),
+    )
+
+
+def leaking_operation(
+    clamp: tuple[Line, ...], fall: str, half: str, back: str, taken: str, primary: str = "(R_S1 + R_pT)"
+) -> tuple[Line, ...]:
+    """Return the operation with leakage.
+
+    Parameters
+    ----------
+    clamp
+        Lines up to the clamp voltage V_cl.
+    fall, half, back
+        Formulas of D_k2, of the primary current halfway through it, and of D_k1.
+    taken
+        Formula of the average magnetising current that the primary keeps while S1 is off.
+    """
+    return (
+        Line(
+            "I_x",
+            {CONTINUOUS: "I_c", DISCONTINUOUS: "sqrt(I_or*V_or/(2*L_m*f_s))"},
+            "A",
+            "current that sets the drops (half the peak in discontinuous conduction)",
+            WITH_LOSSES,
+        ),
+        Line(
+            "V_1", f"(V_in - {primary}*I_x)*L_m/(L_m + L_kT)", "V", "magnetising voltage, S1 on", WITH_LOSSES
+        ),
+        Line("V_2", OFF, "V", "magnetising voltage reversed, S1 off", WITH_LOSSES),
+        *_solved(clamp, fall, half, back, taken),
+        Line(
+            "D",
+            {CONTINUOUS: "D_1 + D_k1", REVERSED: "D_1 + D_k1 - t_d*f_s"},
+            "",
+            "duty ratio that holds the output",
+            LEAKAGE,
+        ),
+        *gate_times(),
+    )
+
+
+def tight_operation(primary: str = "(R_S1 + R_pT)") -> tuple[Line, ...]:
+    """Return the operation without leakage."""
+    return (
+        *handed_over(f"V_in - {primary}*I_x", OFF, "V_or", "L_m", "I_or"),
+        Line("D_k2", "0*D_1", "", "part of the period in which the primary current falls", DEFINITION),
+        Line("I_h", "I_pk/2", "A", "primary current in the middle of D_k2", DEFINITION),
+        Line("D_k1", "0*D_1", "", "part of the period in which the secondary current falls", DEFINITION),
+    )
+
+
+def flyback_currents() -> tuple[Line, ...]:
+    """Return what the magnetising inductance, the rectifier, the windings and the capacitors carry."""
+    return (
+        Line("dI_Lm", "dI", "A", "ripple of the magnetising current, peak to peak", VOLT_SECONDS),
+        Line("f_z", "D_2**2*n**2*R_o/(2*pi*D_1*L_m)", "Hz", "right-half-plane zero", RIGHT_HALF_PLANE, "min"),
+        *inductor("L_m", "(D_1 + D_2)*I_m", "dI", "D_1 + D_2"),
+        Line(
+            "I_am",
+            "n*(I_pk - dI*D_k2/(2*D_2) - I_h)",
+            "A",
+            "secondary current halfway to its largest",
+            LEAKAGE,
+        ),
+        Line("I_a", "n*(I_pk - dI*D_k2/D_2)", "A", "largest secondary current", LEAKAGE),
+        Line("I_b", "n*(I_v + dI*D_k1/D_2)", "A", "last secondary current", LEAKAGE, "min"),
+        *rectifier(),
+        *chopped_output(
+            peak="I_a", valley="I_b", rms="I_D1rms", ripple="(n*dI)", ramp="D_k2*(4*I_am + I_a)/(3*I_a*f_s)"
+        ),
+        *chopped_input("D_1", "I_m", "dI"),
+    )
+
+
+def rectifier() -> tuple[Line, ...]:
+    """Return the stresses of D1."""
+    return (
+        Line("I_D1", "I_o", "A", "average current of rectifier D1", KIRCHHOFF),
+        Line(
+            "I_D1rms",
+            "sqrt((D_k2*(2*I_am**2 + I_a**2/2) + D_k1*I_b**2 + (D_2 - D_k1 - D_k2)*(I_a**2 + I_a*I_b + I_b**2))/3)",
+            "A",
+            "rms current of rectifier D1",
+            RMS_VALUES,
+        ),
+        Line("I_D1pk", "I_a", "A", "peak current of rectifier D1", KIRCHHOFF),
+        Line(
+            "V_D1",
+            {
+                CONTINUOUS: "V_o + (V_in - R_S1*I_v)*L_m/((L_m + L_kT)*n)",
+                REVERSED: "V_o + (V_in + max(-R_S1*I_v, k_d*V_BS1))*L_m/((L_m + L_kT)*n)",
+            },
+            "V",
+            "voltage that rectifier D1 blocks",
+            KIRCHHOFF,
+        ),
+        Line(
+            "V_D1r", "(1 + m_V)*(1 + m_sp)*V_D1", "V", "voltage rating D1 should have, with a spike", MARGIN
+        ),
+        Line("I_D1r", "(1 + m_I)*I_D1pk", "A", "peak current rating D1 should have", MARGIN),
+    )
+
+
+def main_switch(name: str, tight: str, leaking_voltage: str) -> Cases:
+    """Return the stresses of a primary switch; its voltage without and with leakage is given as formulas."""
+    return Cases(
+        leaking,
+        {
+            "tight": device(name, "D_1", "I_m", "dI", tight),
+            "leaking": device(name, "(D_1 + D_k1/2)", "I_m", "dI", leaking_voltage),
+        },
+    )
+
+
+def windings() -> tuple[Line, ...]:
+    """Return what the windings carry."""
+    return (*winding("Np", "D_1*I_m", "I_S1rms"), *winding("Ns", "I_o", "I_D1rms"))
+
+
+def flyback_proofs(*switches: str) -> tuple[Proof, ...]:
+    """Return the proofs of a flyback; those of the first switch, and the voltages of the others."""
+    return (
+        *held_proofs(),
+        *inductor_proofs("L_m"),
+        *output_proofs(),
+        *device_proofs(switches[0], "D1"),
+        *(Proof(f"V_{name}", f"{name}.v", "maximum") for name in switches[1:]),
+        Proof("V_cl", "C_cl.v", "average", 0.03),
+        Proof("I_Cirms", "source.i", "ac_rms", 0.03),
+    )
+
+
+def flyback_asks() -> tuple[Ask, ...]:
+    """Return what is asked of a flyback."""
+    return (Ask("dI_Lm", "dI_ask", "L_m"), *output_asks())
