@@ -23,6 +23,8 @@ NAMES = (
     "interleaved-buck",
     "interleaved-boost",
     "flyback",
+    "two-switch-flyback",
+    "active-clamp-flyback",
 )
 """Modules of this package that hold a page, by the name that a converter file uses."""
 

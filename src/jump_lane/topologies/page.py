@@ -312,7 +312,7 @@ class Page:
         Element to symbol: where the simulation may start.
     idle
         Devices of which none conducts while the circuit idles in discontinuous conduction; the last one is the
-        rectifier whose current tells reversed conduction.
+        rectifier (or, where current may always reverse, the inductor) whose current tells reversed conduction.
     proofs, asks
         What is measured, and what is asked of it.
     figure

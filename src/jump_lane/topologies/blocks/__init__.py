@@ -6,6 +6,7 @@ from jump_lane.topologies.blocks.capacitors import (
     coupling_capacitor,
     filtered_output,
     smooth_input,
+    swinging_output,
 )
 from jump_lane.topologies.blocks.devices import (
     device,
@@ -154,4 +155,5 @@ __all__ = [
     "single_inductor_sizing",
     "single_proofs",
     "smooth_input",
+    "swinging_output",
 ]

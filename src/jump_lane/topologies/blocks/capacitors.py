@@ -173,6 +173,61 @@ def chopped_output(
     )
 
 
+def swinging_output(peak: str, middle: str, rise: str, fall: str, rms: str) -> tuple[Line, ...]:
+    """Return the output capacitor behind a rectifier whose current rises to ``peak`` and falls to zero, straight.
+
+    Parameters
+    ----------
+    middle
+        Symbol of the current halfway up, where the rise is bent.
+    rise, fall
+        Symbols of the parts of the period in which it rises and falls.
+    rms
+        Symbol of its rms value.
+    """
+    return (
+        Line(
+            "Q_o",
+            f"({peak} - I_o)**2*({rise} + {fall})/(2*{peak}*f_s)"
+            f" + ({middle} - {peak}/2)*2*{rise}*(1 - I_o/{peak})/(3*f_s)",
+            "C",
+            "charge moved in and out of the output capacitor",
+            RIPPLE_CHOPPED,
+        ),
+        Line(
+            "dV_Q", f"dV_ask - max(a_ESR*dV_ask, R_Co*{peak})", "V", "ripple left to the charge", ASKED, "min"
+        ),
+        Line("ESR_max", f"a_ESR*dV_ask/{peak}", "Ω", "largest ESR of C_o", RIPPLE_CHOPPED, "min"),
+        Line(
+            "C_o",
+            "(1 + m_C)*Q_o/dV_Q",
+            "F",
+            "output capacitance, with margin",
+            RIPPLE_CHOPPED,
+            component=True,
+        ),
+        Line("dV_oESR", f"R_Co*{peak}", "V", "ESR share of the output ripple", RIPPLE_CHOPPED),
+        Line("s_1", f"{peak}*f_s/{rise}", "A/s", "slope of the rising current", KIRCHHOFF),
+        Line("s_2", f"{peak}*f_s/{fall}", "A/s", "slope of the falling current", KIRCHHOFF),
+        Line("t_o1", "min(R_Co*C_o, I_o/s_1)", "s", "lead of the lowest point", RIPPLE_WITH_ESR),
+        Line("t_o2", f"min(R_Co*C_o, ({peak} - I_o)/s_2)", "s", "lead of the highest point", RIPPLE_WITH_ESR),
+        Line(
+            "dV_o",
+            "Q_o/C_o + s_1*t_o1*(R_Co - t_o1/(2*C_o)) + s_2*t_o2*(R_Co - t_o2/(2*C_o))",
+            "V",
+            "output ripple, peak to peak",
+            RIPPLE_WITH_ESR,
+        ),
+        Line(
+            "I_Corms",
+            f"sqrt(max({rms}**2 - I_o**2, 0*I_o**2))",
+            "A",
+            "rms current of the output capacitor",
+            RMS_VALUES,
+        ),
+    )
+
+
 def smooth_input(coil: str, fall: str = "D_2") -> tuple[Line, ...]:
     """Return the input capacitor in front of the inductor ``coil``, whose current falls during ``fall``."""
     return (

@@ -147,7 +147,13 @@ def _solved(clamp: tuple[Line, ...], fall: str, half: str, back: str, taken: str
 
 
 def leaking_operation(
-    clamp: tuple[Line, ...], fall: str, half: str, back: str, taken: str, primary: str = "(R_S1 + R_pT)"
+    clamp: tuple[Line, ...],
+    fall: str,
+    half: str,
+    back: str,
+    taken: str,
+    primary: str = "(R_S1 + R_pT)",
+    leakage: str = "L_kT",
 ) -> tuple[Line, ...]:
     """Return the operation with leakage.
 
@@ -169,7 +175,11 @@ def leaking_operation(
             WITH_LOSSES,
         ),
         Line(
-            "V_1", f"(V_in - {primary}*I_x)*L_m/(L_m + L_kT)", "V", "magnetising voltage, S1 on", WITH_LOSSES
+            "V_1",
+            f"(V_in - {primary}*I_x)*L_m/(L_m + {leakage})",
+            "V",
+            "magnetising voltage, S1 on",
+            WITH_LOSSES,
         ),
         Line("V_2", OFF, "V", "magnetising voltage reversed, S1 off", WITH_LOSSES),
         *_solved(clamp, fall, half, back, taken),
