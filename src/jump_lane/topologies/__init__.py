@@ -25,6 +25,8 @@ NAMES = (
     "flyback",
     "two-switch-flyback",
     "active-clamp-flyback",
+    "forward",
+    "two-switch-forward",
 )
 """Modules of this package that hold a page, by the name that a converter file uses."""
 

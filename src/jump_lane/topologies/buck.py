@@ -17,55 +17,18 @@ from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Page, Point
 
+STAGE = blocks.StepDown(on="V_in - V_o - (R_S1 + R_L)*{I}", off="V_o + V_FD1 + (R_D1 + R_L)*{I}")
+
 SIZING = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION, "min"),
     Line("D_i", "V_o/V_in", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
-    Line("V_1c", "V_in - V_o - (R_S1 + R_L)*I_o", "V", "inductor voltage, S1 on", blocks.WITH_LOSSES),
-    Line(
-        "V_2c", "V_o + V_FD1 + (R_D1 + R_L)*I_o", "V", "inductor voltage reversed, S1 off", blocks.WITH_LOSSES
-    ),
-    Line(
-        "D_c",
-        "(V_2c + 2*t_d*f_s*V_BD1)/(V_1c + V_2c)",
-        "",
-        "duty ratio with drops, continuous conduction",
-        blocks.WITH_LOSSES,
-    ),
-    Line("L_rip", "V_1c*D_c/(f_s*dI_ask)", "H", "inductance for the ripple asked", blocks.VOLT_SECONDS),
-    Line("L_crit", "V_1c*D_c/(2*f_s*I_o)", "H", "critical inductance at the load", blocks.BOUNDARY_CONDITION),
-    Line(
-        "L_full", "V_1c*D_c/(2*f_s*I_max)", "H", "critical inductance at full load", blocks.BOUNDARY_CONDITION
-    ),
-    blocks.inductance("L", "L_rip", "L_crit", "L_full"),
-    Line("I_B", "V_1c*D_c/(2*f_s*L)", "A", "boundary load current", blocks.BOUNDARY_CONDITION),
+    *STAGE.sizing(),
     Line("K", "2*L*f_s/R_o", "", "conduction parameter", blocks.BOUNDARY_CONDITION, "min"),
     Line("K_crit", "1 - D_i", "", "conduction parameter at the boundary", blocks.BOUNDARY_CONDITION),
 )
 
 OPERATION = (
-    Line(
-        "I_x",
-        {CONTINUOUS: "I_o", DISCONTINUOUS: "sqrt(I_o*(V_in - V_o)*V_o/(2*L*f_s*V_in))"},
-        "A",
-        "current that sets the drops (half the peak in discontinuous conduction)",
-        blocks.WITH_LOSSES,
-    ),
-    Line("V_1", "V_in - V_o - (R_S1 + R_L)*I_x", "V", "inductor voltage, S1 on", blocks.WITH_LOSSES),
-    Line(
-        "V_2", "V_o + V_FD1 + (R_D1 + R_L)*I_x", "V", "inductor voltage reversed, S1 off", blocks.WITH_LOSSES
-    ),
-    Line(
-        "D",
-        {
-            CONTINUOUS: "(V_2 + 2*t_d*f_s*V_BD1)/(V_1 + V_2)",
-            REVERSED: "(V_2 + t_d*f_s*(V_BD1 - V_BS1))/(V_1 + V_2) - t_d*f_s",
-            DISCONTINUOUS: "sqrt(2*L*f_s*I_o*V_2/(V_1*(V_1 + V_2)))",
-        },
-        "",
-        "duty ratio that holds the output",
-        blocks.DISCONTINUOUS_RATIO,
-    ),
-    *blocks.pulse_times(),
+    *STAGE.operation(),
     Line(
         "M_dcm",
         {CONTINUOUS: "D_i", DISCONTINUOUS: "2/(1 + sqrt(1 + 4*K/D**2))"},
@@ -74,14 +37,6 @@ OPERATION = (
         blocks.DISCONTINUOUS_RATIO,
         "min",
     ),
-    Line("dI_L", "V_1*D_1/(f_s*L)", "A", "inductor ripple, peak to peak", blocks.VOLT_SECONDS),
-    Line(
-        "I_m",
-        {CONTINUOUS: "I_o", DISCONTINUOUS: "dI_L/2"},
-        "A",
-        "middle of the inductor's slope",
-        blocks.KIRCHHOFF,
-    ),
     *blocks.inductor("L", "I_o", "dI_L", "D_1 + D_2"),
     *blocks.device("S1", "D_1", "I_m", "dI_L", "V_in + max(V_FD1 + R_D1*I_m, k_d*V_BD1)"),
     *blocks.device(
@@ -89,7 +44,7 @@ OPERATION = (
         "D_2",
         "I_m",
         "dI_L",
-        {CONTINUOUS: "V_in - R_S1*(I_m - dI_L/2)", REVERSED: "V_in + max(R_S1*(dI_L/2 - I_m), k_d*V_BS1)"},
+        {CONTINUOUS: "V_in - R_S1*I_v", REVERSED: "V_in + max(-R_S1*I_v, k_d*V_BS1)"},
         "rectifier",
     ),
     *blocks.filtered_output(),

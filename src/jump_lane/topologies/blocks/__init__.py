@@ -10,6 +10,7 @@ from jump_lane.topologies.blocks.capacitors import (
 )
 from jump_lane.topologies.blocks.devices import (
     device,
+    ramped_device,
 )
 from jump_lane.topologies.blocks.drive import (
     PAIR_ROLES,
@@ -74,6 +75,7 @@ from jump_lane.topologies.blocks.sources import (
     INPUT_CHARGE,
     KIRCHHOFF,
     LEAKAGE,
+    LEAKAGE_FORWARD,
     MARGIN,
     OUTPUT_FILTER,
     PEAK_DERIVED,
@@ -86,6 +88,7 @@ from jump_lane.topologies.blocks.sources import (
     WITH_LOSSES,
     ZEROS,
 )
+from jump_lane.topologies.blocks.step_down import StepDown
 
 __all__ = [
     "ASKED",
@@ -102,6 +105,7 @@ __all__ = [
     "INPUT_CHARGE",
     "KIRCHHOFF",
     "LEAKAGE",
+    "LEAKAGE_FORWARD",
     "MARGIN",
     "ONE_CORE",
     "OUTPUT_FILTER",
@@ -121,6 +125,7 @@ __all__ = [
     "VOLT_SECONDS",
     "WITH_LOSSES",
     "ZEROS",
+    "StepDown",
     "chopped_input",
     "chopped_output",
     "coupling_capacitor",
@@ -148,6 +153,7 @@ __all__ = [
     "peak_ratio",
     "phase_switches",
     "pulse_times",
+    "ramped_device",
     "ratio_left",
     "rectifier_proofs",
     "shares",

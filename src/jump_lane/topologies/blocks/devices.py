@@ -25,16 +25,49 @@ def device(
     blocks
         Formula of the voltage it blocks, or one for each conduction mode.
     """
+    return _stresses(
+        name,
+        f"({fraction})*{middle}",
+        f"sqrt(({fraction})*({middle}**2 + {ripple}**2/12))",
+        f"{middle} + {ripple}/2",
+        blocks,
+        noun,
+    )
+
+
+def ramped_device(
+    name: str,
+    fraction: str,
+    first: str,
+    last: str,
+    blocks: str | Mapping[str, str],
+    up: str = "0",
+    down: str = "0",
+    noun: str = "switch",
+) -> tuple[Line, ...]:
+    """Return the stresses of a device whose current rises straight to ``first`` and in the end falls from ``last``.
+
+    Parameters
+    ----------
+    fraction
+        Formula of the part of the period between the two, in which the current changes from one to the other.
+    first, last
+        Formulas of these currents.
+    up, down
+        Formulas of the parts of the period in which the current rises and falls.
+    """
+    square = f"({fraction})*({first}**2 + {first}*{last} + {last}**2) + {up}*{first}**2 + {down}*{last}**2"
+    average = f"({fraction} + {up})*{first}/2 + ({fraction} + {down})*{last}/2"
+    return _stresses(name, average, f"sqrt(({square})/3)", f"max({first}, {last})", blocks, noun)
+
+
+def _stresses(
+    name: str, average: str, rms: str, peak: str, blocks: str | Mapping[str, str], noun: str
+) -> tuple[Line, ...]:
     return (
-        Line(f"I_{name}", f"({fraction})*{middle}", "A", f"average current of {noun} {name}", RMS_VALUES),
-        Line(
-            f"I_{name}rms",
-            f"sqrt(({fraction})*({middle}**2 + {ripple}**2/12))",
-            "A",
-            f"rms current of {noun} {name}",
-            RMS_VALUES,
-        ),
-        Line(f"I_{name}pk", f"{middle} + {ripple}/2", "A", f"peak current of {noun} {name}", KIRCHHOFF),
+        Line(f"I_{name}", average, "A", f"average current of {noun} {name}", RMS_VALUES),
+        Line(f"I_{name}rms", rms, "A", f"rms current of {noun} {name}", RMS_VALUES),
+        Line(f"I_{name}pk", peak, "A", f"peak current of {noun} {name}", KIRCHHOFF),
         Line(f"V_{name}", blocks, "V", f"voltage that {noun} {name} blocks", KIRCHHOFF),
         Line(f"V_{name}r", f"(1 + m_V)*V_{name}", "V", f"voltage rating {name} should have", MARGIN),
         Line(f"I_{name}r", f"(1 + m_I)*I_{name}pk", "A", f"peak current rating {name} should have", MARGIN),

@@ -1,0 +1,165 @@
+"""Converters that step down: a pulse of voltage is put through an inductor to the output.
+
+The inductor sees V_1 while the pulse lasts and V_2 reversed afterwards.  The pulse comes once a period or, where a
+transformer is driven both ways, twice; f_r is how often.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.topologies.blocks.duty import gate_times
+from jump_lane.topologies.blocks.inductors import inductance
+from jump_lane.topologies.blocks.sources import (
+    BOUNDARY_CONDITION,
+    DISCONTINUOUS_RATIO,
+    KIRCHHOFF,
+    LEAKAGE_FORWARD,
+    VOLT_SECONDS,
+    WITH_LOSSES,
+)
+from jump_lane.topologies.page import ByTarget
+
+
+@dataclass(frozen=True)
+class StepDown:
+    """A converter that steps down, by the formulas of what differs.
+
+    Attributes
+    ----------
+    on, off
+        V_1 and V_2, with ``{I}`` for the current that sets the drops.
+    pulse
+        The voltage of the pulse.
+    load, full, phases
+        Load current and full load of one inductor, and the number of inductors.
+    frequency
+        The frequency f_r of the pulses.
+    body
+        Voltage of the body diode that conducts during dead time.
+    share
+        What makes the control variable D of the pulse's duty ratio, such as ``/2``.
+    lost
+        Part of f_r's period that the pulse loses to leakage.
+    series
+        Inductance in series with L while the pulse lasts.
+    """
+
+    on: str
+    off: str
+    pulse: str = "V_in"
+    load: str = "I_o"
+    full: str = "I_max"
+    phases: str = "1"
+    frequency: str = "f_s"
+    body: str = "V_BD1"
+    share: str = ""
+    lost: str = ""
+    series: str = ""
+
+    def sizing(self) -> tuple[Line | ByTarget, ...]:
+        """Return duty ratio (of the pulse, in continuous conduction), inductance and boundary."""
+        f, load = self.frequency, self.load
+        return (
+            Line("V_1c", self.on.format(I=load), "V", "inductor voltage, pulse on", WITH_LOSSES),
+            Line("V_2c", self.off.format(I=load), "V", "inductor voltage reversed, pulse off", WITH_LOSSES),
+            Line(
+                "D_c",
+                f"(V_2c + 2*t_d*{f}*{self.body})/(V_1c + V_2c)",
+                "",
+                "duty ratio of the pulse with drops, continuous conduction",
+                WITH_LOSSES,
+            ),
+            Line("L_rip", f"V_1c*D_c/({f}*dI_ask)", "H", "inductance for the ripple asked", VOLT_SECONDS),
+            Line(
+                "L_crit",
+                f"V_1c*D_c/(2*{f}*{load})",
+                "H",
+                "critical inductance at the load",
+                BOUNDARY_CONDITION,
+            ),
+            Line(
+                "L_full",
+                f"V_1c*D_c/(2*{f}*{self.full})",
+                "H",
+                "critical inductance at full load",
+                BOUNDARY_CONDITION,
+            ),
+            inductance("L", "L_rip", "L_crit", "L_full"),
+            Line(
+                "I_B", f"{self.phases}*V_1c*D_c/(2*{f}*L)", "A", "boundary load current", BOUNDARY_CONDITION
+            ),
+        )
+
+    def operation(self) -> tuple[Line, ...]:
+        """Return duty ratio and inductor current in every conduction mode."""
+        f, load = self.frequency, self.load
+        idling = f"sqrt({load}*({self.pulse} - V_o)*V_o/(2*L*{f}*{self.pulse}))"
+        on = self.on.format(I="I_x")
+        return (
+            Line(
+                "I_x",
+                {CONTINUOUS: load, DISCONTINUOUS: idling},
+                "A",
+                "current that sets the drops (half the peak in discontinuous conduction)",
+                WITH_LOSSES,
+            ),
+            Line(
+                "V_1",
+                f"({on})*L/(L + {self.series})" if self.series else on,
+                "V",
+                "inductor voltage, pulse on",
+                WITH_LOSSES,
+            ),
+            Line("V_2", self.off.format(I="I_x"), "V", "inductor voltage reversed, pulse off", WITH_LOSSES),
+            Line(
+                "D_1",
+                {
+                    CONTINUOUS: f"(V_2 + 2*t_d*{f}*{self.body})/(V_1 + V_2)",
+                    REVERSED: f"(V_2 + t_d*{f}*({self.body} - V_BS1))/(V_1 + V_2)",
+                    DISCONTINUOUS: f"sqrt(2*L*{f}*{load}*V_2/(V_1*(V_1 + V_2)))",
+                },
+                "",
+                "rising part of the period",
+                DISCONTINUOUS_RATIO,
+            ),
+            Line(
+                "D_2",
+                {CONTINUOUS: "1 - D_1", DISCONTINUOUS: "D_1*V_1/V_2"},
+                "",
+                "falling part of the period (second interval)",
+                DISCONTINUOUS_RATIO,
+            ),
+            Line("dI_L", f"V_1*D_1/({f}*L)", "A", "inductor ripple, peak to peak", VOLT_SECONDS),
+            Line(
+                "I_m",
+                {CONTINUOUS: load, DISCONTINUOUS: "dI_L/2"},
+                "A",
+                "middle of the inductor's slope",
+                KIRCHHOFF,
+            ),
+            Line("I_pk", "I_m + dI_L/2", "A", "peak of the inductor's slope", KIRCHHOFF),
+            Line("I_v", "I_m - dI_L/2", "A", "valley of the inductor's slope", KIRCHHOFF, "min"),
+            *self._control(),
+            *gate_times(),
+        )
+
+    def _control(self) -> tuple[Line, ...]:
+        commutation = Line(
+            "D_k1", self.lost, "", "part of the period that commutation takes from the pulse", LEAKAGE_FORWARD
+        )
+        pulse = "D_1 + D_k1" if self.series else "D_1"
+        return (
+            *((commutation,) if self.series else ()),
+            Line(
+                "D",
+                {
+                    CONTINUOUS: f"({pulse}){self.share}",
+                    REVERSED: f"({pulse} - t_d*{self.frequency}){self.share}",
+                },
+                "",
+                "duty ratio that holds the output",
+                DISCONTINUOUS_RATIO,
+            ),
+        )

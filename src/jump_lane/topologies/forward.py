@@ -1,0 +1,78 @@
+"""Forward with reset winding: steps down (or up, by the turns) with isolation; the core is reset into the input.
+
+While S1 conducts, the secondary puts V_in/n through D1 to the inductor; afterwards D2 carries the inductor current and
+the winding Nr drives the magnetising current through D_r back into the source.
+
+        in ──┬──────────┬          ┌─ s ──D1──┬── sw ──L──┬── out
+             Np (dot)   D_r        Ns (dot)   │           │
+             │          │   ∥      │          D2         C_o   load
+             a          Nr         │          │           │
+             S1         │ (dot)    └──────────┴───────────┴──
+        gnd ─┴──────────┴──
+"""
+
+from __future__ import annotations
+
+from jump_lane.circuit.elements import Diode, Element, Winding
+from jump_lane.derivation import Line
+from jump_lane.topologies import blocks
+from jump_lane.topologies.blocks import forwards, transformers
+from jump_lane.topologies.page import Bound, Entry, Page, Point
+
+SIZING: tuple[Entry, ...] = (
+    *forwards.forward_sizing(),
+    Line(
+        "n_r",
+        "1",
+        "",
+        "turns of the reset winding over those of the primary",
+        blocks.DEFINITION,
+        component=True,
+    ),
+)
+
+OPERATION = (
+    *forwards.forward_operation(),
+    Line("D_r", "n_r*D_w", "", "part of the period that the core takes to reset", blocks.VOLT_SECONDS),
+    Line("D_off", "1 - D_w", "", "part of the period in which S1 is off", blocks.DEFINITION, "min"),
+    *forwards.primary_device("S1", "V_in + V_in/n_r"),
+    Line(
+        "I_Dr", "dI_Lm*D_w/2", "A", "average current of reset diode D_r, without leakage", blocks.RMS_VALUES
+    ),
+    Line("V_Dr", "V_in + n_r*V_in", "V", "voltage that reset diode D_r blocks", blocks.KIRCHHOFF),
+    *forwards.secondary("V_in/n_r"),
+)
+
+
+def circuit(p: Point) -> tuple[Element, ...]:
+    """Return the elements at an operating point."""
+    reset = Winding("Nr", "gnd", "r", p["n"] * p["n_r"])
+    return (
+        p.source(),
+        p.switch("S1", "a", "gnd"),
+        Diode("D_r", "r", "in"),
+        *forwards.transformer(p, ("in", "a"), (reset,)),
+    )
+
+
+PAGE = Page(
+    name="forward",
+    title="Forward converter with reset winding",
+    good_for="isolated supplies of some hundred watts with one switch and a smooth output current",
+    conversion="0 < V_o < V_in/n",
+    isolated=True,
+    roles=forwards.ROLES,
+    ripples=forwards.RIPPLES,
+    sizing=SIZING,
+    operation=OPERATION,
+    circuit=circuit,
+    gates=forwards.forward_gates,
+    start=forwards.START,
+    idle=("D1", "D2"),
+    turns=transformers.TURNS,
+    looser=transformers.LOOSER,
+    bounds=(Bound("D_r", "D_off", "the core would not be reset; lower duty_limit or n_r"),),
+    proofs=forwards.forward_proofs(),
+    asks=forwards.forward_asks(),
+    figure=forwards.PANELS,
+)
