@@ -27,6 +27,7 @@ NAMES = (
     "active-clamp-flyback",
     "forward",
     "two-switch-forward",
+    "active-clamp-forward",
 )
 """Modules of this package that hold a page, by the name that a converter file uses."""
 

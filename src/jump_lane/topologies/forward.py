@@ -40,7 +40,7 @@ OPERATION = (
         "I_Dr", "dI_Lm*D_w/2", "A", "average current of reset diode D_r, without leakage", blocks.RMS_VALUES
     ),
     Line("V_Dr", "V_in + n_r*V_in", "V", "voltage that reset diode D_r blocks", blocks.KIRCHHOFF),
-    *forwards.secondary("V_in/n_r"),
+    *forwards.secondary("(V_in/n_r)"),
 )
 
 

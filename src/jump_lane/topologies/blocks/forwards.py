@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Winding
 from jump_lane.circuit.gates import Gates, Instant, complement, on
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
 from jump_lane.topologies.blocks.devices import ramped_device
 from jump_lane.topologies.blocks.inductors import inductor
@@ -114,7 +114,7 @@ def primary_device(name: str, blocks: str, offset: str = "dI_Lm/2") -> tuple[Lin
     return ramped_device(name, "D_1", first, last, blocks, up="D_k1")
 
 
-def secondary(reset: str, switches: str = "1") -> tuple[Line, ...]:
+def secondary(reset: str, switches: str = "1", idle: str = "0*V_o") -> tuple[Line, ...]:
     """Return the stresses of D1 and D2.
 
     Parameters
@@ -123,16 +123,27 @@ def secondary(reset: str, switches: str = "1") -> tuple[Line, ...]:
         Formula of the voltage that resets the core, across the primary.
     switches
         How many switches are in series with the primary.
+    idle
+        Formula of the output voltage where the core is still being reset as the inductor idles.
     """
     return (
         Line(
             "D_k2",
-            f"f_s*L_kT*I_pk/(n*({reset}))",
+            f"f_s*L_kT*I_pk/(n*{reset})",
             "",
             "part of the period in which D1 hands the current back",
             LEAKAGE_FORWARD,
         ),
-        *ramped_device("D1", "D_1", "I_v", "I_pk", f"({reset})/n + V_FD2", "D_k1", "D_k2", "rectifier"),
+        *ramped_device(
+            "D1",
+            "D_1",
+            "I_v",
+            "I_pk",
+            {CONTINUOUS: f"{reset}/n - V_FD2", DISCONTINUOUS: f"{reset}/n + {idle}"},
+            "D_k1",
+            "D_k2",
+            "rectifier",
+        ),
         Line("I_e", "I_pk - dI_L*D_k2/D_2", "A", "current of L once D2 has taken it over", KIRCHHOFF),
         Line("V_sw", "V_o + R_L*I_v + V_1", "V", "voltage put to the inductor during the pulse", KIRCHHOFF),
         *ramped_device(
