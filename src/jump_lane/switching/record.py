@@ -309,6 +309,16 @@ class Recording:
                 busy += stretch.end - stretch.start
         return busy / self.period
 
+    def flowing(self, signal: str, level: float) -> float:
+        """Return the part of the period in stretches where a signal exceeds ``level`` of its peak somewhere."""
+        least = level * self.measures(signal).peak
+        lengths = (
+            s.end - s.start
+            for k, s in enumerate(self.stretches)
+            if max(map(abs, self.ends(k, signal))) > least
+        )
+        return sum(lengths) / self.period
+
     def blocking(self, branch: str) -> float:
         """Return the largest voltage magnitude across a valve while it is open [V]."""
         low, high = self._extremes

@@ -28,6 +28,9 @@ NAMES = (
     "forward",
     "two-switch-forward",
     "active-clamp-forward",
+    "push-pull",
+    "half-bridge",
+    "full-bridge",
 )
 """Modules of this package that hold a page, by the name that a converter file uses."""
 

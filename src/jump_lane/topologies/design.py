@@ -335,6 +335,8 @@ def _why(sheet: Sheet, line: Line) -> str:
 def _require_bounds(design: Design) -> None:
     """Refuse a design that breaks a condition of its circuit at some corner."""
     for bound in design.page.bounds:
+        if bound.symbol not in design.sheet:
+            continue
         value, limit = design.sheet[bound.symbol], design.sheet[bound.limit]
         broken = np.broadcast_to(value.values > limit.values * (1.0 + 1e-9), design.shape)
         if broken.any():

@@ -203,22 +203,31 @@ class Point:
         """Return the input source, turned so that its current is the one it delivers."""
         return VoltageSource("source", b, a, -self["V_in"])
 
-    def switch(self, name: str, a: str, b: str, role: str = "") -> Switch:
+    def switch(self, name: str, a: str, b: str, role: str = "", shares: bool = False) -> Switch:
         """Return a controlled switch that blocks positive voltage from a to b; with body diode if synchronous.
 
-        ``role`` names the component whose data it has, where that is called differently.
+        ``role`` names the component whose data it has, where that is called differently; see `rectifier` for
+        ``shares``.
         """
         x = role or name
         body = BodyDiode(self[f"V_B{x}"], self[f"R_B{x}"]) if self.synchronous else None
-        return Switch(name, a, b, self[f"R_{x}"], body)
+        return Switch(name, a, b, max(self[f"R_{x}"], self._least() if shares else 0.0), body)
 
-    def rectifier(self, name: str, anode: str, cathode: str, role: str = "") -> Element:
-        """Return a diode, or the switch that stands in for it."""
+    def rectifier(self, name: str, anode: str, cathode: str, role: str = "", shares: bool = False) -> Element:
+        """Return a diode, or the switch that stands in for it.
+
+        Only resistance makes devices in parallel paths share a current (``shares``); ideal ones get 1e-6 of
+        V_o/I_o, which nothing else shows.
+        """
         x = role or name
+        resistance = max(self[f"R_{x}"], self._least() if shares else 0.0)
         if not self.synchronous:
-            return Diode(name, anode, cathode, self[f"V_F{x}"], self[f"R_{x}"])
+            return Diode(name, anode, cathode, self[f"V_F{x}"], resistance)
         body = BodyDiode(self[f"V_B{x}"], self[f"R_B{x}"], forward=True)
-        return Switch(name, anode, cathode, self[f"R_{x}"], body)
+        return Switch(name, anode, cathode, resistance, body)
+
+    def _least(self) -> float:
+        return SHARING * self["V_o"] / max(self["I_o"], 1e-3)
 
     def rectify(self, **intervals: tuple[Interval, ...]) -> Gates:
         """Return the gates of synchronous rectifiers: on while their ``intervals`` are off, less the dead time."""
@@ -236,8 +245,7 @@ class Point:
 
         Only resistance makes phases share the current; ideal ones get 1e-6 of V_o/I_o, which nothing else shows.
         """
-        least = SHARING * self["V_o"] / max(self["I_o"], 1e-3)
-        return Inductor(name, a, b, self[role], max(self[f"R_{role}"], least))
+        return Inductor(name, a, b, self[role], max(self[f"R_{role}"], self._least()))
 
     def capacitor(self, name: str, a: str, b: str) -> Capacitor:
         """Return a capacitor with its equivalent series resistance."""
@@ -325,6 +333,8 @@ class Page:
         Winding ratios: how they are written (``N_p : N_s``) and the symbol of the ratio to 1.
     duty_limit
         Largest duty ratio that the turns ratio is derived from where the file says nothing.
+    quiet
+        Inductor whose (all but) vanishing current tells that the circuit idles, where devices do not tell it.
     looser
         Symbol to the least tolerance of all proofs where that symbol is not zero.
     outputs
@@ -356,6 +366,7 @@ class Page:
     bounds: tuple[Bound, ...] = ()
     turns: tuple[tuple[str, str], ...] = ()
     duty_limit: float = 0.45
+    quiet: str = ""
     looser: Mapping[str, float] = field(default_factory=dict)
     outputs: int = 1
     reversible: bool = False

@@ -18,6 +18,9 @@ NEAR = 0.005
 """An idle part of the period, or a last rectifier current over its peak, below this counts as the boundary;
 it is what a load one percent off the boundary load brings."""
 
+FAINT = 0.03
+"""Where magnetising current goes on flowing through an idling inductor, this part of its peak counts as idle."""
+
 HELD = "V_o"
 """The symbol of what the control variable holds."""
 
@@ -138,7 +141,10 @@ def check(design: Design) -> Check:
 
 def simulated_mode(page: Page, recording: Recording) -> str:
     """Return the conduction mode that a recording shows."""
-    idle = 1.0 - recording.carrying(*(v for name in page.idle for v in (name, f"{name}.body")))
+    if page.quiet:
+        idle = 1.0 - recording.flowing(f"{page.quiet}.i", FAINT)
+    else:
+        idle = 1.0 - recording.carrying(*(v for name in page.idle for v in (name, f"{name}.body")))
     rectifier = page.idle[-1]
     current = recording.measures(f"{rectifier}.i")
     if idle > NEAR:

@@ -249,7 +249,7 @@ def smooth_input(coil: str, fall: str = "D_2") -> tuple[Line, ...]:
     )
 
 
-def chopped_input(fraction: str, middle: str, ripple: str) -> tuple[Line, ...]:
+def chopped_input(fraction: str, middle: str, ripple: str, frequency: str = "f_s") -> tuple[Line, ...]:
     """Return the input capacitor in front of a switch that chops the input current."""
     return (
         Line("I_in", f"{fraction}*{middle}", "A", "average input current", VOLT_SECONDS),
@@ -262,7 +262,7 @@ def chopped_input(fraction: str, middle: str, ripple: str) -> tuple[Line, ...]:
         ),
         Line(
             "Q_in",
-            f"{fraction}/f_s*min(1, ({middle} + {ripple}/2 - I_in)/{ripple})"
+            f"{fraction}/{frequency}*min(1, ({middle} + {ripple}/2 - I_in)/{ripple})"
             f"*(({middle} + {ripple}/2 + max({middle} - {ripple}/2, I_in))/2 - I_in)",
             "C",
             "charge taken from the input capacitor",

@@ -124,7 +124,7 @@ def secondary(reset: str, switches: str = "1", idle: str = "0*V_o") -> tuple[Lin
     switches
         How many switches are in series with the primary.
     idle
-        Formula of the output voltage where the core is still being reset as the inductor idles.
+        Formula of what D1 blocks where the core is still being reset as the inductor idles.
     """
     return (
         Line(
@@ -139,7 +139,7 @@ def secondary(reset: str, switches: str = "1", idle: str = "0*V_o") -> tuple[Lin
             "D_1",
             "I_v",
             "I_pk",
-            {CONTINUOUS: f"{reset}/n - V_FD2", DISCONTINUOUS: f"{reset}/n + {idle}"},
+            {CONTINUOUS: f"{reset}/n - V_FD2", DISCONTINUOUS: f"max({reset}/n - V_FD2, {idle})"},
             "D_k1",
             "D_k2",
             "rectifier",

@@ -26,13 +26,15 @@ def shares() -> tuple[Line, ...]:
     )
 
 
-def interleaved_output(unit: str, shape: str) -> tuple[Line, ...]:
+def interleaved_output(unit: str, shape: str, count: str = "N") -> tuple[Line, ...]:
     """Return the output capacitor behind N phases.
 
     Parameters
     ----------
     unit, shape
         Symbol of the current that the shape is in units of, and the shape of the current of one phase.
+    count
+        Formula of the number of phases.
     """
     return (
         Line(
@@ -53,7 +55,7 @@ def interleaved_output(unit: str, shape: str) -> tuple[Line, ...]:
         Line("ESR_max", "a_ESR*dV_ask/dI_s", "Ω", "largest ESR of C_o", CANCELLATION, "min"),
         Line(
             "C_o",
-            f"(1 + m_C)*max(Q_o, {MATCHING}*{unit}/(8*N*f_s))/dV_Q",
+            f"(1 + m_C)*max(Q_o, {MATCHING}*{unit}/(8*{count}*f_s))/dV_Q",
             "F",
             "output capacitance, with margin, as phases never match better than to 5 %",
             CANCELLATION,
@@ -61,7 +63,7 @@ def interleaved_output(unit: str, shape: str) -> tuple[Line, ...]:
         ),
         Line(
             "k_o",
-            "1/sqrt(1 + (g_o/(2*pi*N*f_s*C_o))**2)",
+            f"1/sqrt(1 + (g_o/(2*pi*{count}*f_s*C_o))**2)",
             "",
             "part of the ripple current that the capacitor takes beside the load",
             FIRST_HARMONIC,

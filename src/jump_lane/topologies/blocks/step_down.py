@@ -44,6 +44,8 @@ class StepDown:
         Part of f_r's period that the pulse loses to leakage.
     series
         Inductance in series with L while the pulse lasts.
+    series_off
+        Inductance in series with L afterwards.
     """
 
     on: str
@@ -57,6 +59,7 @@ class StepDown:
     share: str = ""
     lost: str = ""
     series: str = ""
+    series_off: str = ""
 
     def sizing(self) -> tuple[Line | ByTarget, ...]:
         """Return duty ratio (of the pulse, in continuous conduction), inductance and boundary."""
@@ -96,7 +99,7 @@ class StepDown:
         """Return duty ratio and inductor current in every conduction mode."""
         f, load = self.frequency, self.load
         idling = f"sqrt({load}*({self.pulse} - V_o)*V_o/(2*L*{f}*{self.pulse}))"
-        on = self.on.format(I="I_x")
+        on, off = self.on.format(I="I_x"), self.off.format(I="I_x")
         return (
             Line(
                 "I_x",
@@ -112,7 +115,13 @@ class StepDown:
                 "inductor voltage, pulse on",
                 WITH_LOSSES,
             ),
-            Line("V_2", self.off.format(I="I_x"), "V", "inductor voltage reversed, pulse off", WITH_LOSSES),
+            Line(
+                "V_2",
+                f"({off})*L/(L + {self.series_off})" if self.series_off else off,
+                "V",
+                "inductor voltage reversed, pulse off",
+                WITH_LOSSES,
+            ),
             Line(
                 "D_1",
                 {

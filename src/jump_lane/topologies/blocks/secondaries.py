@@ -1,0 +1,409 @@
+"""What rectifies behind a transformer that is driven both ways: centre tap, bridge or current doubler.
+
+Two pulses of the voltage V_s = V_p/n reach the secondary in every period.  Centre tap and bridge put both through one
+inductor; the doubler has an inductor for each.  Leakage inductance is that of the secondary, L_k/n².
+"""
+
+from __future__ import annotations
+
+from jump_lane.circuit.elements import Diode, Element, IdealTransformer, Inductor, Winding
+from jump_lane.circuit.gates import Gates, Interval, complement
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Sheet
+from jump_lane.spec import Spec
+from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
+from jump_lane.topologies.blocks.inductors import inductor
+from jump_lane.topologies.blocks.phases import interleaved_output
+from jump_lane.topologies.blocks.proofs import (
+    CURVED,
+    held_proofs,
+    inductor_proofs,
+    rectifier_proofs,
+    single_asks,
+)
+from jump_lane.topologies.blocks.sources import (
+    DEFINITION,
+    KIRCHHOFF,
+    LEAKAGE_FORWARD,
+    MARGIN,
+    RMS_VALUES,
+    VOLT_SECONDS,
+)
+from jump_lane.topologies.blocks.step_down import StepDown
+from jump_lane.topologies.blocks.transformers import path, turns_ratio, winding
+from jump_lane.topologies.page import Ask, Bound, Cases, Entry, Point, Proof, Role
+
+KINDS = ("centre-tap", "bridge", "current-doubler")
+
+ROLES = (
+    Role("S1", "switch"),
+    Role("D1", "rectifier"),
+    Role("T", "transformer"),
+    Role("L_m", "magnetising"),
+    Role("L", "inductor", "L1"),
+    Role("C_o", "capacitor"),
+    Role("C_i", "capacitor"),
+)
+"""S1 and D1 stand for all switches and rectifiers, L for both inductors of a doubler."""
+
+BOUNDS = (
+    Bound(
+        "I_need", "I_o", "a current doubler is derived for continuous conduction only; raise L or the load"
+    ),
+)
+
+CAVEATS = {
+    "D_f": "In discontinuous conduction the magnetising current goes on flowing through rectifiers and inductor; the "
+    "formulas leave that out, which is the less the smaller magnetising_ripple is."
+}
+
+
+def secondary(spec: Spec, sheet: Sheet) -> str:
+    """Return what rectifies."""
+    return spec.transformer.secondary
+
+
+def stages(voltage: str, resistance: str, lost: str = "") -> dict[str, StepDown]:
+    """Return the secondary sides as converters that step pulses down.
+
+    Parameters
+    ----------
+    voltage, resistance
+        Formulas of the voltage that is put to the primary, and of the resistance in its circuit.
+    lost
+        Formula of the part of the switching period in which the primary current turns round at each pulse, if
+        that does not follow from the leakage on the secondary.
+    """
+    common = {"pulse": f"({voltage}/n)", "series": "L_kT/n**2"}
+    turned = f"f_s*L_kT*max(I_v, 0*I_v)/(n*{voltage})"
+    head = f"{voltage}/n - V_o"
+    back = f"{resistance}/n**2 + R_sT + R_L"
+    return {
+        "centre-tap": StepDown(
+            on=f"{head} - V_FD1 - ({back} + R_D1)*{{I}}",
+            off="V_o + V_FD1 + ((R_D1 + R_sT)/2 + R_L)*{I}",
+            frequency="(2*f_s)",
+            share="/2",
+            lost=f"2*{lost}" if lost else turned,
+            series_off="L_kT/(2*n**2)",
+            **common,
+        ),
+        "bridge": StepDown(
+            on=f"{head} - 2*V_FD1 - ({back} + 2*R_D1)*{{I}}",
+            off="V_o + 2*V_FD1 + (R_D1 + R_L)*{I}",
+            frequency="(2*f_s)",
+            share="/2",
+            lost=f"2*{lost or turned}",
+            **common,
+        ),
+        "current-doubler": StepDown(
+            on=f"{head} - V_FD1 - ({back} + 2*R_D1)*{{I}}",
+            off="V_o + V_FD1 + (R_L + R_D1/(1 - D_i))*{I}",
+            load="(I_o/2)",
+            full="(I_max/2)",
+            phases="2",
+            lost=lost or turned,
+            **common,
+        ),
+    }
+
+
+def both_ways_sizing(voltage: str, resistance: str, lost: str = "") -> tuple[Entry, ...]:
+    """Return turns ratio, duty ratio, inductance and magnetising inductance; see `stages`."""
+    found = stages(voltage, resistance, lost)
+    drops = {"centre-tap": "V_FD1", "bridge": "2*V_FD1", "current-doubler": "V_FD1"}
+    pulses = {"centre-tap": "2*", "bridge": "2*", "current-doubler": ""}
+    return (
+        Line("M", "V_o/V_in", "", "conversion ratio", DEFINITION, "min"),
+        Cases(
+            secondary,
+            {
+                k: (Line("k_L", share, "", "part of the load current in one inductor", DEFINITION),)
+                for k, share in zip(KINDS, ("1", "1", "1/2"), strict=True)
+            },
+        ),
+        Cases(
+            secondary,
+            {k: turns_ratio(f"{pulses[k]}D_lim*{voltage}/(V_o + {drops[k]})") for k in KINDS},
+        ),
+        Cases(
+            secondary,
+            {
+                k: (
+                    Line(
+                        "D_i",
+                        f"n*V_o/({pulses[k]}{voltage})",
+                        "",
+                        "duty ratio with ideal parts",
+                        VOLT_SECONDS,
+                    ),
+                    *found[k].sizing(),
+                    Line(
+                        "L_m",
+                        f"n*{voltage}*D_c{found[k].share}/(f_s*r_m*I_max)",
+                        "H",
+                        "magnetising inductance for its asked ripple",
+                        VOLT_SECONDS,
+                        component=True,
+                    ),
+                )
+                for k in KINDS
+            },
+        ),
+    )
+
+
+def both_ways_operation(voltage: str, resistance: str, lost: str = "") -> tuple[Entry, ...]:
+    """Return the operation up to the inductor and magnetising currents; see `stages`."""
+    found = stages(voltage, resistance, lost)
+    return (
+        Cases(secondary, {k: found[k].operation() for k in KINDS}),
+        Cases(
+            secondary,
+            {
+                "centre-tap": inductor("L", "I_o", "dI_L", "D_1 + D_2"),
+                "bridge": inductor("L", "I_o", "dI_L", "D_1 + D_2"),
+                "current-doubler": inductor("L", "(I_o/2)", "dI_L", "D_1 + D_2"),
+            },
+        ),
+        Line(
+            "D_f",
+            {CONTINUOUS: "0*D", DISCONTINUOUS: "1 - D_1 - D_2"},
+            "",
+            "idle part of the period",
+            DEFINITION,
+        ),
+        Line(
+            "dI_Lm",
+            f"({voltage} - {resistance}*I_x/n)*D/(f_s*L_m)",
+            "A",
+            "ripple of the magnetising current, peak to peak",
+            VOLT_SECONDS,
+        ),
+        Line("Psi", f"{voltage}*D/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
+        Line("I_p1", "I_v/n - dI_Lm/2", "A", "primary current at the start of a pulse", KIRCHHOFF, "min"),
+        Line("I_p2", "I_pk/n + dI_Lm/2", "A", "primary current at the end of a pulse", KIRCHHOFF),
+        Cases(
+            secondary,
+            {
+                "centre-tap": _pulses("D_1/2", "D_k1/2"),
+                "bridge": _pulses("D_1/2", "D_k1/2"),
+                "current-doubler": _pulses("D_1", "D_k1"),
+            },
+        ),
+        Line("I_pp", "I_p2", "A", "peak current of the primary", KIRCHHOFF),
+        Line(
+            "I_prms",
+            "sqrt(2*(D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_q*I_p1**2)/3)",
+            "A",
+            "rms current of the primary",
+            RMS_VALUES,
+        ),
+        Line(
+            "V_s", f"({voltage} - {resistance}*I_v/n)/n", "V", "secondary voltage during a pulse", KIRCHHOFF
+        ),
+        Line("V_sw", "V_o + R_L*I_v + V_1", "V", "voltage put to the inductor during a pulse", KIRCHHOFF),
+    )
+
+
+def _pulses(length: str, ramp: str) -> tuple[Line, ...]:
+    return (
+        Line("D_p", length, "", "part of the period that one pulse lasts", DEFINITION),
+        Line("D_q", ramp, "", "part of the period that commutation takes before it", LEAKAGE_FORWARD),
+    )
+
+
+def rectifiers() -> tuple[Entry, ...]:
+    """Return rectifiers, secondary winding, output and input capacitor."""
+    freewheel = "(I_m**2 + dI_L**2/12)"
+    shared = f"sqrt((D_1/2 + D_2/4)*{freewheel} + D_2*(n*dI_Lm/4)**2)"
+    single = f"sqrt(D_1/2*{freewheel})"
+    return (
+        Cases(
+            secondary,
+            {
+                "centre-tap": (
+                    *_rectifier("I_o/2", shared, "I_pk", "V_sw + V_s + dV_p/n"),
+                    *winding("Ns", "I_D1", "I_D1rms"),
+                    *filtered_output(frequency="(2*f_s)"),
+                    *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)"),
+                ),
+                "bridge": (
+                    *_rectifier("I_o/2", shared, "I_pk", "V_sw + V_FD1 + R_D1*I_v + dV_p/(2*n)"),
+                    *winding("Ns", "0*I_o", f"{single}*sqrt(2)"),
+                    *filtered_output(frequency="(2*f_s)"),
+                    *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)"),
+                ),
+                "current-doubler": (
+                    *_rectifier(
+                        "I_o/2",
+                        "sqrt(D_1*(I_o**2 + (dI_L*(1 - 2*D_1)/(1 - D_1))**2/12) + (1 - 2*D_1)*I_o**2/4"
+                        " + (1 - D_1)*dI_L**2/12*(1 - (D_1/(1 - D_1))**3)"
+                        " + (1 - 2*D_1)*n*dI_Lm/4*(n*dI_Lm - dI_L/(1 - D_1)))",
+                        "max(I_pk - n*dI_Lm/2, 2*I_pk - dI_L/(2*(1 - D_1)))",
+                        "V_sw + dV_p/(2*n)",
+                    ),
+                    *winding("Ns", "0*I_o", f"sqrt(2*D_1*{freewheel})"),
+                    Line(
+                        "I_need",
+                        {CONTINUOUS: "0*I_B", DISCONTINUOUS: "I_B"},
+                        "A",
+                        "smallest load current for continuous conduction",
+                        DEFINITION,
+                    ),
+                    *interleaved_output("dI_L", "2, D_1, 0, 1, D_2, 1, 0", "2"),
+                    *chopped_input("(2*D_1)", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)"),
+                ),
+            },
+        ),
+        Line("V_D1s", "(1 + m_sp)*V_D1r", "V", "voltage rating of D1 with a spike", MARGIN),
+    )
+
+
+def _rectifier(average: str, rms: str, peak: str, blocks: str) -> tuple[Line, ...]:
+    return (
+        Line("I_D1", average, "A", "average current of a rectifier", RMS_VALUES),
+        Line("I_D1rms", rms, "A", "rms current of a rectifier", RMS_VALUES),
+        Line("I_D1pk", peak, "A", "peak current of a rectifier", KIRCHHOFF),
+        Line(
+            "V_D1",
+            {CONTINUOUS: blocks, REVERSED: f"{blocks} + k_d*2*V_BS1/n"},
+            "V",
+            "voltage that a rectifier blocks",
+            KIRCHHOFF,
+        ),
+        Line("V_D1r", "(1 + m_V)*V_D1", "V", "voltage rating a rectifier should have", MARGIN),
+        Line("I_D1r", "(1 + m_I)*I_D1pk", "A", "peak current rating a rectifier should have", MARGIN),
+    )
+
+
+def transformer(
+    p: Point, primaries: tuple[tuple[str, str, str], ...], leak: bool = True
+) -> tuple[Element, ...]:
+    """Return the transformer and all behind it up to the load.
+
+    Parameters
+    ----------
+    primaries
+        Name, dotted end and other end of each primary winding.
+    leak
+        Whether leakage inductance is put to the secondary.
+    """
+    first = primaries[0]
+    windings = tuple(Winding(name, a, b, p["n"]) for name, a, b in primaries)
+    build = {"centre-tap": _centre_tap, "bridge": _bridge, "current-doubler": _doubler}[p.secondary]
+    elements, secondaries = build(p, p["L_kT"] / p["n"] ** 2 if leak else 0.0)
+    return (
+        Inductor("L_m", first[1], first[2], p["L_m"]),
+        IdealTransformer("T", (*windings, *secondaries)),
+        *elements,
+        p.capacitor("C_o", "out", "gnd"),
+        *p.load(),
+    )
+
+
+def _inner(p: Point, leak: float, inner: str, outer: str) -> str:
+    return inner if leak > 0.0 or p["R_sT"] > 0.0 else outer
+
+
+def _centre_tap(p: Point, leak: float) -> tuple[tuple[Element, ...], tuple[Winding, ...]]:
+    one, two = _inner(p, leak, "T.s1", "s1"), _inner(p, leak, "T.s2", "s2")
+    elements = (
+        *path("k1", "T.s1", "s1", leak, p["R_sT"]),
+        *path("k2", "T.s2", "s2", leak, p["R_sT"]),
+        p.rectifier("D1", "s1", "sw"),
+        p.rectifier("D2", "s2", "sw", "D1"),
+        p.phase_inductor("L1", "sw", "out", "L"),
+    )
+    return elements, (Winding("Ns1", one, "gnd", 1.0), Winding("Ns2", "gnd", two, 1.0))
+
+
+def _bridge(p: Point, leak: float) -> tuple[tuple[Element, ...], tuple[Winding, ...]]:
+    dotted = _inner(p, leak, "T.s1", "s1")
+    elements = (
+        *path("k1", "T.s1", "s1", leak, p["R_sT"]),
+        p.rectifier("D1", "s1", "sw", "D1", shares=True),
+        p.rectifier("D2", "s2", "sw", "D1", shares=True),
+        p.rectifier("D3", "gnd", "s1", "D1", shares=True),
+        p.rectifier("D4", "gnd", "s2", "D1", shares=True),
+        p.phase_inductor("L1", "sw", "out", "L"),
+    )
+    return elements, (Winding("Ns1", dotted, "s2", 1.0),)
+
+
+def _doubler(p: Point, leak: float) -> tuple[tuple[Element, ...], tuple[Winding, ...]]:
+    dotted = _inner(p, leak, "T.s1", "s1")
+    elements = (
+        *path("k1", "T.s1", "s1", leak, p["R_sT"]),
+        p.rectifier("D1", "gnd", "s1"),
+        p.rectifier("D2", "gnd", "s2", "D1"),
+        p.phase_inductor("L1", "s1", "out", "L"),
+        p.phase_inductor("L2", "s2", "out", "L"),
+    )
+    return elements, (Winding("Ns1", dotted, "s2", 1.0),)
+
+
+def rectify(p: Point, first: tuple[Interval, ...], second: tuple[Interval, ...]) -> Gates:
+    """Return the gates of synchronous rectifiers: each is open while the pulse that it blocks lasts.
+
+    Parameters
+    ----------
+    first, second
+        Intervals of the pulses that make the dotted end positive, and negative.
+    """
+    if not p.synchronous:
+        return {}
+    dead = p["t_d"] * p["f_s"]
+    blocked_first, blocked_second = complement(first, dead), complement(second, dead)
+    if p.secondary == "centre-tap":
+        return {"D1": blocked_second, "D2": blocked_first}
+    if p.secondary == "bridge":
+        return {"D1": blocked_second, "D2": blocked_first, "D3": blocked_first, "D4": blocked_second}
+    return {"D1": blocked_first, "D2": blocked_second}
+
+
+def whole_input() -> tuple[Line, ...]:
+    """Return that the input delivers all of the primary current, and that its voltage does not droop."""
+    return (
+        Line("k_in", "1", "", "part of the primary current that the input delivers", DEFINITION),
+        Line("dV_p", "0*V_in", "V", "droop of the primary voltage during a pulse", DEFINITION),
+    )
+
+
+def freewheels(p: Point, *places: tuple[str, str]) -> tuple[Element, ...]:
+    """Return the diodes across primary switches that leakage needs where these have no body diodes of their own."""
+    if p.synchronous or p["L_kT"] == 0.0:
+        return ()
+    return tuple(Diode(f"D_b{k}", a, b) for k, (a, b) in enumerate(places, start=1))
+
+
+def both_ways_proofs() -> tuple[Proof, ...]:
+    """Return the proofs of a converter whose transformer is driven both ways."""
+    return (
+        *held_proofs(),
+        *inductor_proofs("L", element="L1"),
+        Proof("dV_o", "load.v", "peak_to_peak", 0.05, "dV_ask"),
+        Proof("I_Corms", "C_o.i", "rms", scale="dI_L"),
+        Proof("I_S1", "S1.i", "average", CURVED, "I_S1pk"),
+        Proof("I_S1rms", "S1.i", "rms", CURVED),
+        Proof("I_S1pk", "S1.i", "maximum"),
+        Proof("V_S1", "S1.v", "maximum"),
+        *rectifier_proofs("D1", shared=True),
+        Proof("dI_Lm", "L_m.i", "peak_to_peak", CURVED, modes=(CONTINUOUS, REVERSED)),
+    )
+
+
+def both_ways_asks() -> tuple[Ask, ...]:
+    """Return what is asked of such a converter."""
+    return single_asks()
+
+
+START = {"L_m": "I_M0", "L1": "I_Lv", "L2": "I_L", "C_o": "V_o"}
+
+PANELS = (
+    ("gate", ("S1.gate", "S2.gate")),
+    ("inductor current", ("L1.i",)),
+    ("device currents", ("S1.i", "D1.i", "D2.i")),
+    ("magnetising current", ("L_m.i",)),
+    ("secondary voltage", ("Ns1.v",)),
+    ("output ripple", ("load.v~",)),
+)

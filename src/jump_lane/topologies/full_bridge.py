@@ -1,0 +1,82 @@
+"""Full bridge: four switches put the input to the primary in turn, one diagonal after the other.
+
+in ──┬──S1──┬── a ── Np ── b ──┬──S3──┬── in
+     │      │   (dot at a)     │
+     │      S2                 S4
+     │      │                  │
+gnd ─┴──────┴──────────────────┴──
+"""
+
+from __future__ import annotations
+
+from jump_lane.circuit.elements import Element
+from jump_lane.circuit.gates import Gates, Instant, on, shifted
+from jump_lane.derivation import Line
+from jump_lane.topologies import blocks
+from jump_lane.topologies.blocks import secondaries, transformers
+from jump_lane.topologies.page import Page, Point
+
+VOLTAGE, RESISTANCE = "V_in", "(2*R_S1 + R_pT)"
+
+OPERATION = (
+    *secondaries.both_ways_operation(VOLTAGE, RESISTANCE),
+    *blocks.ramped_device("S1", "D_p", "I_p1", "I_p2", "V_in - R_S1*I_p1", up="D_q"),
+    *transformers.winding("Np", "0*I_o", "I_prms"),
+    Line(
+        "C_b",
+        "I_S1/(f_s*r_C*V_in)",
+        "F",
+        "blocking capacitor in series with the primary, where one is wanted",
+        blocks.KIRCHHOFF,
+    ),
+    *secondaries.whole_input(),
+    *secondaries.rectifiers(),
+)
+
+
+def circuit(p: Point) -> tuple[Element, ...]:
+    """Return the elements at an operating point."""
+    a = "T.a" if p["R_pT"] > 0.0 else "a"
+    return (
+        p.source(),
+        p.switch("S1", "in", "a", shares=True),
+        p.switch("S2", "a", "gnd", "S1", shares=True),
+        p.switch("S3", "in", "b", "S1", shares=True),
+        p.switch("S4", "b", "gnd", "S1", shares=True),
+        *transformers.path("a", "a", "T.a", 0.0, p["R_pT"]),
+        *secondaries.freewheels(p, ("a", "in"), ("gnd", "a"), ("b", "in"), ("gnd", "b")),
+        *secondaries.transformer(p, (("Np", a, "b"),)),
+    )
+
+
+def gates(duty: Instant, p: Point) -> Gates:
+    """Return the gate pattern: S2 and S3 half a period after S1 and S4."""
+    one, two = on(0.0, duty), shifted(on(0.0, duty), 0.5)
+    return {"S1": one, "S4": one, "S2": two, "S3": two, **secondaries.rectify(p, one, two)}
+
+
+PAGE = Page(
+    name="full-bridge",
+    title="Full-bridge converter, hard-switched",
+    good_for="isolated supplies of a kilowatt and more",
+    conversion="0 < V_o < V_in/n (half with a current doubler)",
+    isolated=True,
+    roles=secondaries.ROLES,
+    ripples=(("dI_ask", "I_max*k_L"),),
+    sizing=secondaries.both_ways_sizing(VOLTAGE, RESISTANCE),
+    operation=OPERATION,
+    circuit=circuit,
+    gates=gates,
+    start=secondaries.START,
+    idle=("D1",),
+    quiet="L1",
+    highest=0.5,
+    duty_limit=0.42,
+    turns=transformers.TURNS,
+    looser=transformers.LOOSER,
+    bounds=secondaries.BOUNDS,
+    caveats=secondaries.CAVEATS,
+    proofs=secondaries.both_ways_proofs(),
+    asks=secondaries.both_ways_asks(),
+    figure=secondaries.PANELS,
+)

@@ -1,0 +1,97 @@
+"""Half bridge: two switches put the primary between their node and that of two capacitors that halve the input.
+
+in ──┬──S1──┬── m ── Np ── c ──┬── C_d1 ── in
+     │      │   (dot at m)     │
+     │      S2                 C_d2
+     │      │                  │
+gnd ─┴──────┴──────────────────┴──
+"""
+
+from __future__ import annotations
+
+from jump_lane.circuit.elements import Capacitor, Element
+from jump_lane.circuit.gates import Gates, Instant, on, shifted
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
+from jump_lane.topologies import blocks
+from jump_lane.topologies.blocks import secondaries, transformers
+from jump_lane.topologies.page import Page, Point, Proof
+
+VOLTAGE, RESISTANCE = "(V_in/2)", "(R_S1 + R_pT)"
+
+OPERATION = (
+    *secondaries.both_ways_operation(VOLTAGE, RESISTANCE),
+    *blocks.ramped_device("S1", "D_p", "I_p1", "I_p2", "V_in - R_S1*I_p1", up="D_q"),
+    *transformers.winding("Np", "0*I_o", "I_prms"),
+    Line("Q_d", "I_S1/f_s", "C", "charge of one pulse", blocks.KIRCHHOFF),
+    Line(
+        "C_d",
+        "Q_d/(r_C*V_in)",
+        "F",
+        "capacitance of each of the two that halve the input",
+        blocks.KIRCHHOFF,
+        component=True,
+    ),
+    Line("dV_Cd", "Q_d/(2*C_d)", "V", "ripple of these capacitors, peak to peak", blocks.KIRCHHOFF),
+    Line("I_Cdrms", "I_prms/2", "A", "rms current of these capacitors", blocks.RMS_VALUES),
+    Line("V_half", "V_in/2", "V", "voltage of these capacitors", blocks.KIRCHHOFF),
+    Line("dV_p", "dV_Cd", "V", "droop of the primary voltage during a pulse", blocks.DEFINITION),
+    Line("k_in", "1/2", "", "part of the primary current that the input delivers", blocks.DEFINITION),
+    *secondaries.rectifiers(),
+)
+
+
+def circuit(p: Point) -> tuple[Element, ...]:
+    """Return the elements at an operating point."""
+    m = "T.m" if p["R_pT"] > 0.0 else "m"
+    return (
+        p.source(),
+        p.switch("S1", "in", "m", shares=True),
+        p.switch("S2", "m", "gnd", "S1", shares=True),
+        Capacitor("C_d1", "in", "c", p["C_d"]),
+        Capacitor("C_d2", "c", "gnd", p["C_d"]),
+        *transformers.path("m", "m", "T.m", 0.0, p["R_pT"]),
+        *secondaries.freewheels(p, ("m", "in"), ("gnd", "m")),
+        *secondaries.transformer(p, (("Np", m, "c"),)),
+    )
+
+
+def gates(duty: Instant, p: Point) -> Gates:
+    """Return the gate pattern: S2 half a period after S1."""
+    one, two = on(0.0, duty), shifted(on(0.0, duty), 0.5)
+    return {"S1": one, "S2": two, **secondaries.rectify(p, one, two)}
+
+
+DROOP = (
+    "The formulas take the voltage of C_d1 and C_d2 as constant; where the inductor sees little of a pulse, its droop "
+    "bends the current. A smaller coupling_ripple mends that."
+)
+
+PAGE = Page(
+    name="half-bridge",
+    title="Half-bridge converter",
+    good_for="isolated supplies of some hundred watts from high input voltage: no switch sees more than V_in",
+    conversion="0 < V_o < V_in/(2·n) (half with a current doubler)",
+    isolated=True,
+    roles=secondaries.ROLES,
+    ripples=(("dI_ask", "I_max*k_L"),),
+    sizing=secondaries.both_ways_sizing(VOLTAGE, RESISTANCE),
+    operation=OPERATION,
+    circuit=circuit,
+    gates=gates,
+    start={**secondaries.START, "C_d1": "V_half", "C_d2": "V_half"},
+    idle=("D1",),
+    quiet="L1",
+    highest=0.5,
+    duty_limit=0.42,
+    turns=transformers.TURNS,
+    looser=transformers.LOOSER,
+    bounds=secondaries.BOUNDS,
+    caveats={**secondaries.CAVEATS, "dV_Cd": DROOP},
+    proofs=(
+        *secondaries.both_ways_proofs(),
+        Proof("dV_Cd", "C_d1.v", "peak_to_peak", 0.05, modes=(CONTINUOUS, DISCONTINUOUS)),
+        Proof("I_Cdrms", "C_d1.i", "rms", 0.02),
+    ),
+    asks=secondaries.both_ways_asks(),
+    figure=secondaries.PANELS,
+)

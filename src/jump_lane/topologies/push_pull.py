@@ -1,0 +1,75 @@
+"""Push-pull: two switches at ground drive the halves of the primary in turn.
+
+While S1 conducts, the input drives the first half of the primary, while S2 conducts the second one; a switch that is
+open sees twice the input voltage.
+
+                    ┌── Np1 ── a ──S1── gnd
+        in ── tap ──┤  (dot at the tap)
+                    └── Np2 ── b ──S2── gnd
+                       (dot at b)
+"""
+
+from __future__ import annotations
+
+from jump_lane.circuit.elements import Element
+from jump_lane.circuit.gates import Gates, Instant, on, shifted
+from jump_lane.topologies import blocks
+from jump_lane.topologies.blocks import secondaries, transformers
+from jump_lane.topologies.page import Page, Point
+
+VOLTAGE, RESISTANCE = "V_in", "(R_S1 + R_pT)"
+
+OPERATION = (
+    *secondaries.both_ways_operation(VOLTAGE, RESISTANCE),
+    *blocks.ramped_device("S1", "D_p", "I_p1", "I_p2", "2*V_in - (R_S1 + R_pT)*I_v/n", up="D_q"),
+    *transformers.winding("Np1", "I_S1", "I_S1rms"),
+    *secondaries.whole_input(),
+    *secondaries.rectifiers(),
+)
+
+
+def circuit(p: Point) -> tuple[Element, ...]:
+    """Return the elements at an operating point."""
+    a, b = ("T.a", "T.b") if p["R_pT"] > 0.0 else ("a", "b")
+    return (
+        p.source(),
+        *transformers.path("a", "T.a", "a", 0.0, p["R_pT"]),
+        *transformers.path("b", "T.b", "b", 0.0, p["R_pT"]),
+        p.switch("S1", "a", "gnd", shares=True),
+        p.switch("S2", "b", "gnd", "S1", shares=True),
+        *secondaries.freewheels(p, ("gnd", "a"), ("gnd", "b")),
+        *secondaries.transformer(p, (("Np1", "in", a), ("Np2", b, "in"))),
+    )
+
+
+def gates(duty: Instant, p: Point) -> Gates:
+    """Return the gate pattern: S2 half a period after S1."""
+    one, two = on(0.0, duty), shifted(on(0.0, duty), 0.5)
+    return {"S1": one, "S2": two, **secondaries.rectify(p, one, two)}
+
+
+PAGE = Page(
+    name="push-pull",
+    title="Push-pull converter",
+    good_for="isolated supplies from a low input voltage: two switches at ground, one of them in the path",
+    conversion="0 < V_o < V_in/n (half with a current doubler)",
+    isolated=True,
+    roles=secondaries.ROLES,
+    ripples=(("dI_ask", "I_max*k_L"),),
+    sizing=secondaries.both_ways_sizing(VOLTAGE, RESISTANCE),
+    operation=OPERATION,
+    circuit=circuit,
+    gates=gates,
+    start=secondaries.START,
+    idle=("D1",),
+    quiet="L1",
+    highest=0.5,
+    duty_limit=0.42,
+    turns=transformers.TURNS,
+    looser=transformers.LOOSER,
+    bounds=secondaries.BOUNDS,
+    caveats=secondaries.CAVEATS,
+    proofs=secondaries.both_ways_proofs(),
+    asks=secondaries.both_ways_asks(),
+    figure=secondaries.PANELS,
+)
