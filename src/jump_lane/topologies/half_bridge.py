@@ -22,7 +22,7 @@ OPERATION = (
     *secondaries.both_ways_operation(VOLTAGE, RESISTANCE),
     *blocks.ramped_device("S1", "D_p", "I_p1", "I_p2", "V_in - R_S1*I_p1", up="D_q"),
     *transformers.winding("Np", "0*I_o", "I_prms"),
-    Line("Q_d", "I_S1/f_s", "C", "charge of one pulse", blocks.KIRCHHOFF),
+    Line("Q_d", "(I_S1 + D_r*I_p2/2)/f_s", "C", "charge of one pulse", blocks.KIRCHHOFF),
     Line(
         "C_d",
         "Q_d/(r_C*V_in)",

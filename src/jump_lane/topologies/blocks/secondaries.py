@@ -190,10 +190,17 @@ def both_ways_operation(voltage: str, resistance: str, lost: str = "") -> tuple[
                 "current-doubler": _pulses("D_1", "D_k1"),
             },
         ),
+        Line(
+            "D_r",
+            f"f_s*L_kT*I_p2/(2*{voltage})",
+            "",
+            "part of the period in which the primary current dies out after each pulse",
+            LEAKAGE_FORWARD,
+        ),
         Line("I_pp", "I_p2", "A", "peak current of the primary", KIRCHHOFF),
         Line(
             "I_prms",
-            "sqrt(2*(D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_q*I_p1**2)/3)",
+            "sqrt(2*(D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_q*I_p1**2 + D_r*I_p2**2)/3)",
             "A",
             "rms current of the primary",
             RMS_VALUES,
