@@ -166,6 +166,8 @@ def random_tables(topology: str, rng: random.Random) -> dict:
         tables["switching"]["mode"] = "continuous"
     if found.quiet:
         tables["switching"] |= {"coupling_ripple": "0.5 %", "duty_limit": 0.35}
+        if tables["switching"]["rectifier"] == "synchronous":
+            tables["switching"]["mode"] = "continuous"
     return tables
 
 

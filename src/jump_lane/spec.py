@@ -232,6 +232,11 @@ class Transformer(_Table):
         description="Ripple of the magnetising current where it stores nothing, peak to peak, part of the "
         "load current at full load as the primary sees it",
     )
+    soft_load: Ratio = Field(
+        default=0.3,
+        gt=0.0,
+        description="Load, part of full load, down to which switches turn on without voltage",
+    )
     clamp_voltage: Ratio = Field(
         default=1.5,
         gt=1.0,

@@ -31,6 +31,7 @@ NAMES = (
     "push-pull",
     "half-bridge",
     "full-bridge",
+    "phase-shifted-full-bridge",
 )
 """Modules of this package that hold a page, by the name that a converter file uses."""
 

@@ -201,6 +201,7 @@ def _give_transformer(sheet: Sheet, spec: Spec, page: Page) -> None:
     for symbol, value, name, meaning in (
         ("N_p", float(t.primary_turns or 0), "primary_turns", "primary turns; 0 for any"),
         ("r_m", t.magnetising_ripple, "magnetising_ripple", "magnetising ripple, part of the load current"),
+        ("k_z", t.soft_load, "soft_load", "load for soft switching, part of full load"),
         ("k_cl", t.clamp_voltage, "clamp_voltage", "clamp voltage over reflected output voltage"),
     ):
         sheet.give(symbol, value, "", meaning, "file" if name in t.model_fields_set else "default")

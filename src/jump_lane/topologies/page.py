@@ -92,6 +92,10 @@ class Role:
         data = [Datum("resistance", f"R_{self.tag}", "Ω", f"{resistance} of {self.name}")]
         if self.kind == "rectifier":
             data.append(Datum("forward_voltage", f"V_F{self.tag}", "V", f"forward voltage of {self.name}"))
+        if self.kind == "switch":
+            data.append(
+                Datum("output_capacitance", f"C_{self.tag}", "F", f"output capacitance of {self.name}")
+            )
         if self.kind in ("switch", "rectifier"):
             data.append(
                 Datum(

@@ -149,7 +149,7 @@ def simulated_mode(page: Page, recording: Recording) -> str:
     current = recording.measures(f"{rectifier}.i")
     if idle > NEAR:
         return DISCONTINUOUS
-    last = current.minimum if page.reversible else recording.last_current(rectifier)
+    last = current.minimum if page.reversible or page.quiet else recording.last_current(rectifier)
     if abs(last) < NEAR * current.peak:
         return BOUNDARY
     return REVERSED if last < 0.0 else CONTINUOUS

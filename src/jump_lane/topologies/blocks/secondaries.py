@@ -62,7 +62,7 @@ def secondary(spec: Spec, sheet: Sheet) -> str:
     return spec.transformer.secondary
 
 
-def stages(voltage: str, resistance: str, lost: str = "") -> dict[str, StepDown]:
+def stages(voltage: str, resistance: str, lost: str = "", leakage: str = "L_kT") -> dict[str, StepDown]:
     """Return the secondary sides as converters that step pulses down.
 
     Parameters
@@ -71,10 +71,14 @@ def stages(voltage: str, resistance: str, lost: str = "") -> dict[str, StepDown]
         Formulas of the voltage that is put to the primary, and of the resistance in its circuit.
     lost
         Formula of the part of the switching period in which the primary current turns round at each pulse, if
-        that does not follow from the leakage on the secondary.
+        that does not follow from the leakage on the secondary: then an inductance in series with the primary
+        turns it round, and carries it on between the pulses.
+    leakage
+        Symbol of the inductance in series, as the primary sees it.
     """
-    common = {"pulse": f"({voltage}/n)", "series": "L_kT/n**2"}
-    turned = f"f_s*L_kT*max(I_v, 0*I_v)/(n*{voltage})"
+    late = "(I_pk - dI_L*(0.5 - D_1)/(1 - D_1))"
+    common = {"pulse": f"({voltage}/n)", "series": f"{leakage}/n**2"}
+    turned = f"f_s*{leakage}*max(I_v, 0*I_v)/(n*{voltage})"
     head = f"{voltage}/n - V_o"
     back = f"{resistance}/n**2 + R_sT + R_L"
     return {
@@ -84,7 +88,7 @@ def stages(voltage: str, resistance: str, lost: str = "") -> dict[str, StepDown]
             frequency="(2*f_s)",
             share="/2",
             lost=f"2*{lost}" if lost else turned,
-            series_off="L_kT/(2*n**2)",
+            series_off=f"{leakage}/n**2" if lost else f"{leakage}/(2*n**2)",
             **common,
         ),
         "bridge": StepDown(
@@ -93,6 +97,7 @@ def stages(voltage: str, resistance: str, lost: str = "") -> dict[str, StepDown]
             frequency="(2*f_s)",
             share="/2",
             lost=f"2*{lost or turned}",
+            series_off=f"{leakage}/n**2" if lost else "",
             **common,
         ),
         "current-doubler": StepDown(
@@ -101,15 +106,15 @@ def stages(voltage: str, resistance: str, lost: str = "") -> dict[str, StepDown]
             load="(I_o/2)",
             full="(I_max/2)",
             phases="2",
-            lost=lost or turned,
+            lost=f"f_s*{leakage}*max(I_v + {late}, 0*I_v)/(n*{voltage})" if lost else turned,
             **common,
         ),
     }
 
 
-def both_ways_sizing(voltage: str, resistance: str, lost: str = "") -> tuple[Entry, ...]:
+def both_ways_sizing(voltage: str, resistance: str) -> tuple[Entry, ...]:
     """Return turns ratio, duty ratio, inductance and magnetising inductance; see `stages`."""
-    found = stages(voltage, resistance, lost)
+    found = stages(voltage, resistance)
     drops = {"centre-tap": "V_FD1", "bridge": "2*V_FD1", "current-doubler": "V_FD1"}
     pulses = {"centre-tap": "2*", "bridge": "2*", "current-doubler": ""}
     return (
@@ -152,9 +157,14 @@ def both_ways_sizing(voltage: str, resistance: str, lost: str = "") -> tuple[Ent
     )
 
 
-def both_ways_operation(voltage: str, resistance: str, lost: str = "") -> tuple[Entry, ...]:
+def both_ways_operation(
+    voltage: str, resistance: str, lost: str = "", leakage: str = "L_kT"
+) -> tuple[Entry, ...]:
     """Return the operation up to the inductor and magnetising currents; see `stages`."""
-    found = stages(voltage, resistance, lost)
+    found = stages(voltage, resistance, lost, leakage)
+    kept, driven, after = f" - {leakage}*V_1/(n*L)", "D_p", f" + {leakage}*V_2/(n*L)*(0.5 - D_p - D_q)"
+    if not lost:
+        kept, driven, after = "", "D", ""
     return (
         Cases(secondary, {k: found[k].operation() for k in KINDS}),
         Cases(
@@ -172,16 +182,6 @@ def both_ways_operation(voltage: str, resistance: str, lost: str = "") -> tuple[
             "idle part of the period",
             DEFINITION,
         ),
-        Line(
-            "dI_Lm",
-            f"({voltage} - {resistance}*I_x/n)*D/(f_s*L_m)",
-            "A",
-            "ripple of the magnetising current, peak to peak",
-            VOLT_SECONDS,
-        ),
-        Line("Psi", f"{voltage}*D/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
-        Line("I_p1", "I_v/n - dI_Lm/2", "A", "primary current at the start of a pulse", KIRCHHOFF, "min"),
-        Line("I_p2", "I_pk/n + dI_Lm/2", "A", "primary current at the end of a pulse", KIRCHHOFF),
         Cases(
             secondary,
             {
@@ -191,8 +191,18 @@ def both_ways_operation(voltage: str, resistance: str, lost: str = "") -> tuple[
             },
         ),
         Line(
+            "dI_Lm",
+            f"(({voltage} - {resistance}*I_x/n{kept})*{driven}{after})/(f_s*L_m)",
+            "A",
+            "ripple of the magnetising current, peak to peak",
+            VOLT_SECONDS,
+        ),
+        Line("Psi", f"{voltage}*D/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
+        Line("I_p1", "I_v/n - dI_Lm/2", "A", "primary current at the start of a pulse", KIRCHHOFF, "min"),
+        Line("I_p2", "I_pk/n + dI_Lm/2", "A", "primary current at the end of a pulse", KIRCHHOFF),
+        Line(
             "D_r",
-            f"f_s*L_kT*I_p2/(2*{voltage})",
+            f"f_s*{leakage}*I_p2/(2*{voltage})",
             "",
             "part of the period in which the primary current dies out after each pulse",
             LEAKAGE_FORWARD,
@@ -206,7 +216,11 @@ def both_ways_operation(voltage: str, resistance: str, lost: str = "") -> tuple[
             RMS_VALUES,
         ),
         Line(
-            "V_s", f"({voltage} - {resistance}*I_v/n)/n", "V", "secondary voltage during a pulse", KIRCHHOFF
+            "V_s",
+            f"({voltage} - {resistance}*I_v/n{kept})/n",
+            "V",
+            "secondary voltage during a pulse",
+            KIRCHHOFF,
         ),
         Line("V_sw", "V_o + R_L*I_v + V_1", "V", "voltage put to the inductor during a pulse", KIRCHHOFF),
     )
@@ -219,10 +233,21 @@ def _pulses(length: str, ramp: str) -> tuple[Line, ...]:
     )
 
 
-def rectifiers() -> tuple[Entry, ...]:
-    """Return rectifiers, secondary winding, output and input capacitor."""
+def rectifiers(alone: bool = False) -> tuple[Entry, ...]:
+    """Return rectifiers, secondary winding, output and input capacitor.
+
+    ``alone`` says that between the pulses the rectifiers that conducted before carry all of the current.
+    """
     freewheel = "(I_m**2 + dI_L**2/12)"
     shared = f"sqrt((D_1/2 + D_2/4)*{freewheel} + D_2*(n*dI_Lm/4)**2)"
+    doubled = (
+        "sqrt(D_1*(I_o**2 + (dI_L*(1 - 2*D_1)/(1 - D_1))**2/12) + (1 - 2*D_1)*I_o**2/4"
+        " + (1 - D_1)*dI_L**2/12*(1 - (D_1/(1 - D_1))**3)"
+        " + (1 - 2*D_1)*n*dI_Lm/4*(n*dI_Lm - dI_L/(1 - D_1)))"
+    )
+    if alone:
+        shared = f"sqrt((D_1 + D_2)/2*{freewheel})"
+        doubled = "sqrt((I_o**2 + (dI_L*(1 - 2*D_1)/(1 - D_1))**2/12)/2)"
     single = f"sqrt(D_1/2*{freewheel})"
     return (
         Cases(
@@ -243,9 +268,7 @@ def rectifiers() -> tuple[Entry, ...]:
                 "current-doubler": (
                     *_rectifier(
                         "I_o/2",
-                        "sqrt(D_1*(I_o**2 + (dI_L*(1 - 2*D_1)/(1 - D_1))**2/12) + (1 - 2*D_1)*I_o**2/4"
-                        " + (1 - D_1)*dI_L**2/12*(1 - (D_1/(1 - D_1))**3)"
-                        " + (1 - 2*D_1)*n*dI_Lm/4*(n*dI_Lm - dI_L/(1 - D_1)))",
+                        doubled,
                         "max(I_pk - n*dI_Lm/2, 2*I_pk - dI_L/(2*(1 - D_1)))",
                         "V_sw + dV_p/(2*n)",
                     ),

@@ -1,0 +1,187 @@
+"""Phase-shifted full bridge: every switch conducts for half of the period, and the shift D of the legs is the control.
+
+While S1 and S4 (or S2 and S3) conduct together, the input drives the primary; between the pulses the primary is
+shorted and L_r carries its current on.  At the start of a pulse L_r first turns that current round, which takes D_k1
+from the pulse.  What it stores charges the output capacitances of the switches, so that they turn on without voltage.
+
+        in ──┬──S1──┬── a ── L_r ── Np ── b ──┬──S3──┬── in
+             │      │       (dot at a)        │      │
+             │      S2 (leading leg)          S4 (lagging leg)
+             │      │                         │      │
+        gnd ─┴──────┴─────────────────────────┴──────┴──
+"""
+
+from __future__ import annotations
+
+from jump_lane.circuit.elements import Capacitor, Element, Inductor
+from jump_lane.circuit.gates import Gates, Instant, on
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
+from jump_lane.topologies import blocks
+from jump_lane.topologies.blocks import secondaries, transformers
+from jump_lane.topologies.page import Cases, Entry, Page, Point, Proof
+
+VOLTAGE, RESISTANCE = "V_in", "(2*R_S1 + R_pT)"
+LOST = "2*f_s*L_r*max(I_v, 0*I_v)/(n*V_in)"
+
+HARD = (
+    "Where a switch turns on against voltage (below I_oz, or with less dead time than t_lag), its output capacitance "
+    "discharges through R_S1 alone; the peak current simulated then is that of this ideal circuit."
+)
+
+DECAY = 0.05
+"""Resistance makes the primary current decay between pulses, which the formulas leave out."""
+
+SIZING: tuple[Entry, ...] = (
+    *secondaries.both_ways_sizing(VOLTAGE, RESISTANCE),
+    Line(
+        "I_z",
+        "k_z*I_max*k_L/n",
+        "A",
+        "primary current at the smallest load for soft switching",
+        blocks.DEFINITION,
+    ),
+    Line("L_z", "2*C_S1*V_in**2/I_z**2", "H", "inductance that charges two output capacitances", blocks.SOFT),
+    Line(
+        "L_r",
+        "max(L_z, L_kT, 0.004*n*V_in/(f_s*k_L*I_max))",
+        "H",
+        "series inductance, leakage included; at least what costs 0.8 % of the period",
+        blocks.SOFT,
+        component=True,
+    ),
+)
+
+
+def carried_on(current: str) -> tuple[Line, ...]:
+    """Return what the primary still carries as the next pulse begins, from the inductor current then."""
+    return (
+        Line(
+            "I_e",
+            f"{current}/n + dI_Lm/2",
+            "A",
+            "primary current at the end of freewheeling",
+            blocks.KIRCHHOFF,
+        ),
+    )
+
+
+OPERATION: tuple[Entry, ...] = (
+    *secondaries.both_ways_operation(VOLTAGE, RESISTANCE, LOST, "L_r"),
+    Cases(
+        secondaries.secondary,
+        {
+            "centre-tap": carried_on("max(I_v, 0*I_v)"),
+            "bridge": carried_on("max(I_v, 0*I_v)"),
+            "current-doubler": carried_on("(I_pk - dI_L*(0.5 - D_1)/(1 - D_1))"),
+        },
+    ),
+    Line("I_start", "-I_e", "A", "primary current as S1 closes", blocks.KIRCHHOFF, "min"),
+    Line(
+        "D_w",
+        {CONTINUOUS: "0.5 - D_p - D_q", DISCONTINUOUS: "D_2/2"},
+        "",
+        "part of the period between two pulses in which current flows",
+        blocks.DEFINITION,
+        "min",
+    ),
+    Line(
+        "I_S1",
+        "D_p*(I_p1 + I_p2)/2 + D_w*(I_p2 + I_e)/2 + D_q*(I_p1 - I_e)/2",
+        "A",
+        "average current of a switch",
+        blocks.RMS_VALUES,
+    ),
+    Line(
+        "I_S1rms",
+        "sqrt((D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_w*(I_p2**2 + I_p2*I_e + I_e**2)"
+        " + D_q*(I_p1**2 - I_p1*I_e + I_e**2))/3)",
+        "A",
+        "rms current of a switch",
+        blocks.RMS_VALUES,
+    ),
+    Line("I_S1pk", "I_p2", "A", "peak current of a switch", blocks.KIRCHHOFF),
+    Line("V_S1", "V_in - R_S1*min(I_p1, 0*I_p1)", "V", "voltage that a switch blocks", blocks.KIRCHHOFF),
+    Line("V_S1r", "(1 + m_V)*V_S1", "V", "voltage rating a switch should have", blocks.MARGIN),
+    Line("I_S1r", "(1 + m_I)*I_S1pk", "A", "peak current rating a switch should have", blocks.MARGIN),
+    *transformers.winding("Np", "0*I_o", "I_S1rms*sqrt(2)"),
+    Line(
+        "dD_k", "2*D_q", "", "part of all pulses that turning the current round takes", blocks.LEAKAGE_FORWARD
+    ),
+    Line(
+        "I_oz",
+        "n*V_in*sqrt(2*C_S1/L_r)/k_L",
+        "A",
+        "load down to which the lagging leg switches softly",
+        blocks.SOFT,
+    ),
+    Line("W_lead", "(L_r + n**2*L)*I_p2**2/2", "J", "energy for the leading leg", blocks.SOFT, "min"),
+    Line("W_need", "C_S1*V_in**2", "J", "energy that the output capacitances of a leg need", blocks.SOFT),
+    Line("t_lead", "2*C_S1*V_in/I_p2", "s", "dead time the leading leg needs", blocks.SOFT),
+    Line("t_lag", "pi/2*sqrt(2*C_S1*L_r)", "s", "dead time the lagging leg needs", blocks.SOFT),
+    *secondaries.whole_input(),
+    *secondaries.rectifiers(alone=True),
+)
+
+
+def circuit(p: Point) -> tuple[Element, ...]:
+    """Return the elements at an operating point; output capacitances need dead time and body diodes to swing."""
+    legs = {"S1": ("in", "a"), "S2": ("a", "gnd"), "S3": ("in", "b"), "S4": ("b", "gnd")}
+    swing = p["C_S1"] > 0.0 and p["t_d"] > 0.0 and p["R_S1"] > 0.0
+    return (
+        p.source(),
+        *(p.switch(name, *nodes, "S1", shares=True) for name, nodes in legs.items()),
+        *(Capacitor(f"C_{name}", *nodes, p["C_S1"]) for name, nodes in legs.items() if swing),
+        Inductor("L_r", "a", "T.a", p["L_r"], p["R_pT"]),
+        *secondaries.transformer(p, (("Np", "T.a", "b"),), leak=False),
+    )
+
+
+def gates(shift: Instant, p: Point) -> Gates:
+    """Return the gate pattern: the right leg follows the left one by the shift."""
+    dead, half = p["t_d"] * p["f_s"], 0.5
+    legs = {
+        "S1": on(dead, half),
+        "S2": on(half + dead, 1.0),
+        "S4": on(shift - half + dead, shift),
+        "S3": on(shift + dead, shift + half),
+    }
+    turn = p["D_q"]
+    return {**legs, **secondaries.rectify(p, on(0.0, half + turn), on(half, 1.0 + turn))}
+
+
+PAGE = Page(
+    name="phase-shifted-full-bridge",
+    title="Phase-shifted full-bridge converter",
+    good_for="isolated supplies of kilowatts: switches turn on without voltage",
+    conversion="0 < V_o < V_in/n (half with a current doubler)",
+    isolated=True,
+    roles=secondaries.ROLES,
+    ripples=(("dI_ask", "I_max*k_L"),),
+    sizing=SIZING,
+    operation=OPERATION,
+    circuit=circuit,
+    gates=gates,
+    start={**secondaries.START, "L_r": "I_start"},
+    idle=("L1",),
+    quiet="L1",
+    highest=0.5,
+    duty_limit=0.4,
+    turns=transformers.TURNS,
+    looser={"L_r": 0.03},
+    bounds=secondaries.BOUNDS,
+    caveats={**secondaries.CAVEATS, "C_S1": HARD},
+    proofs=(
+        *(p for p in secondaries.both_ways_proofs() if p.symbol not in ("D", "I_S1rms")),
+        Proof("I_S1rms", "S1.i", "rms", DECAY),
+        Proof("I_Nprms", "L_r.i", "rms", DECAY),
+    ),
+    asks=secondaries.both_ways_asks(),
+    figure=(
+        ("gate", ("S1.gate", "S4.gate")),
+        ("primary current", ("L_r.i",)),
+        ("bridge voltage", ("@a", "@b")),
+        ("inductor current", ("L1.i",)),
+        ("rectified voltage", ("@sw",)),
+        ("output ripple", ("load.v~",)),
+    ),
+)
