@@ -32,7 +32,7 @@ BODY_VOLTAGE = 0.8
 """Forward voltage of a body diode [V] where none is given: that of silicon."""
 
 
-SHARING = 1e-6
+SHARING = 1e-5
 """Resistance that makes ideal phases share their current, relative to that of the load."""
 
 
@@ -220,14 +220,15 @@ class Point:
     def rectifier(self, name: str, anode: str, cathode: str, role: str = "", shares: bool = False) -> Element:
         """Return a diode, or the switch that stands in for it.
 
-        Only resistance makes devices in parallel paths share a current (``shares``); ideal ones get 1e-6 of
+        Only resistance makes devices in parallel paths share a current (``shares``); ideal ones get 1e-5 of
         V_o/I_o, which nothing else shows.
         """
         x = role or name
-        resistance = max(self[f"R_{x}"], self._least() if shares else 0.0)
+        least = self._least() if shares else 0.0
+        resistance = max(self[f"R_{x}"], least)
         if not self.synchronous:
             return Diode(name, anode, cathode, self[f"V_F{x}"], resistance)
-        body = BodyDiode(self[f"V_B{x}"], self[f"R_B{x}"], forward=True)
+        body = BodyDiode(self[f"V_B{x}"], max(self[f"R_B{x}"], least), forward=True)
         return Switch(name, anode, cathode, resistance, body)
 
     def _least(self) -> float:
@@ -247,7 +248,7 @@ class Point:
     def phase_inductor(self, name: str, a: str, b: str, role: str) -> Inductor:
         """Return the inductor of one of several phases.
 
-        Only resistance makes phases share the current; ideal ones get 1e-6 of V_o/I_o, which nothing else shows.
+        Only resistance makes phases share the current; ideal ones get 1e-5 of V_o/I_o, which nothing else shows.
         """
         return Inductor(name, a, b, self[role], max(self[f"R_{role}"], self._least()))
 
