@@ -162,10 +162,11 @@ def random_tables(topology: str, rng: random.Random) -> dict:
         "rectifier": rng.choice(["diode", "synchronous"]),
     }
     tables["transformer"] = transformer_tables(rng.choice(["centre-tap", "bridge", "current-doubler"]))
-    if tables["transformer"]["secondary"] == "current-doubler" and found.quiet:
+    if tables["transformer"]["secondary"] != "centre-tap" and found.quiet:
         tables["switching"]["mode"] = "continuous"
     if found.quiet:
-        tables["switching"] |= {"coupling_ripple": "0.5 %", "duty_limit": 0.35}
+        limit = 0.7 if topology.startswith("current-fed") else 0.35
+        tables["switching"] |= {"coupling_ripple": "0.5 %", "duty_limit": limit}
         if tables["switching"]["rectifier"] == "synchronous":
             tables["switching"]["mode"] = "continuous"
     return tables
@@ -212,15 +213,19 @@ class EveryModeEveryLoss(unittest.TestCase):
     ) -> dict:
         found = page(topology)
         tables = buck_tables()
-        voltage = {"buck": 5.0, "boost": 45.0, "quadratic-boost": 90.0, "half-bridge": 7.0}.get(
-            topology.removeprefix("interleaved-"), 15.0
-        )
+        voltage = {
+            "buck": 5.0,
+            "boost": 45.0,
+            "quadratic-boost": 90.0,
+            "half-bridge": 7.0,
+            "current-fed-full-bridge": 60.0,
+        }.get(topology.removeprefix("interleaved-"), 15.0)
         tables["topology"] = topology
         tables["output"][0]["voltage"] = -voltage if found.inverting else voltage
         tables["switching"] |= {"mode": mode, "rectifier": rectifier}
         tables["switching"]["coupling_ripple"] = "0.5 %" if found.quiet else "2 %"
         if found.quiet:
-            tables["switching"]["duty_limit"] = 0.35
+            tables["switching"]["duty_limit"] = 0.6 if topology.startswith("current-fed") else 0.35
         tables["transformer"] = transformer_tables(secondary)
         if lossy:
             ohms = 24.0 / (4.0 * max(voltage / 20.0, 1.0))

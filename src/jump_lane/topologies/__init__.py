@@ -32,6 +32,9 @@ NAMES = (
     "half-bridge",
     "full-bridge",
     "phase-shifted-full-bridge",
+    "current-fed-full-bridge",
+    "isolated-sepic",
+    "isolated-cuk",
 )
 """Modules of this package that hold a page, by the name that a converter file uses."""
 

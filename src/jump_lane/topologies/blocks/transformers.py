@@ -47,6 +47,40 @@ def reflected(drop: str = "V_FD1") -> tuple[Line, ...]:
     )
 
 
+SEEN = {
+    "V_o": "V_op",
+    "I_o": "I_or",
+    "I_max": "I_mr",
+    "R_o": "R_or",
+    "V_FD1": "V_Fr",
+    "R_D1": "R_Dr",
+    "R_Co": "R_Cr",
+    "V_BD1": "V_Br",
+}
+"""Symbols of output and rectifier, as the primary sees them."""
+
+SPIKE = {
+    "L_kT": "Leakage inductance is not simulated here: it would interrupt the current at every edge. Ratings with a "
+    "spike have room for it (margin.spike)."
+}
+"""What is said where leakage is given and left out."""
+
+
+def seen_from_primary() -> tuple[Line, ...]:
+    """Return output and rectifier as the primary sees them."""
+    seen = "as the primary sees it"
+    return (
+        Line("V_op", "n*V_o", "V", f"output voltage {seen}", KIRCHHOFF),
+        Line("I_or", "I_o/n", "A", f"load current {seen}", KIRCHHOFF),
+        Line("I_mr", "I_max/n", "A", f"load current at full load {seen}", KIRCHHOFF),
+        Line("R_or", "n**2*R_o", "Ω", f"load resistance {seen}", KIRCHHOFF, "min"),
+        Line("V_Fr", "n*V_FD1", "V", f"forward voltage of D1 {seen}", KIRCHHOFF),
+        Line("R_Dr", "n**2*(R_D1 + R_sT)", "Ω", f"resistance of D1 and secondary {seen}", KIRCHHOFF),
+        Line("R_Cr", "n**2*R_Co", "Ω", f"equivalent series resistance of C_o {seen}", KIRCHHOFF),
+        Line("V_Br", "n*V_BD1", "V", f"forward voltage of the body diode of D1 {seen}", KIRCHHOFF),
+    )
+
+
 def winding(name: str, average: str, rms: str) -> tuple[Line, ...]:
     """Return average and rms current of a winding, from formulas."""
     return (
