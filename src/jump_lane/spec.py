@@ -177,6 +177,11 @@ class Output(_Table):
     voltage_ripple: VoltageLimit = Field(
         description="Largest output ripple, peak to peak; a percentage is of the output voltage"
     )
+    voltage_band: Ratio = Field(
+        default=0.1,
+        gt=0.0,
+        description="How far an output that is not regulated may stray, part of its voltage",
+    )
     load: Literal["resistance", "current", "power"] = Field(
         default="resistance", description="What the load keeps constant while its voltage ripples"
     )

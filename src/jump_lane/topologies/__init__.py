@@ -23,6 +23,7 @@ NAMES = (
     "interleaved-buck",
     "interleaved-boost",
     "flyback",
+    "multi-output-flyback",
     "two-switch-flyback",
     "active-clamp-flyback",
     "forward",

@@ -196,6 +196,13 @@ def _give_transformer(sheet: Sheet, spec: Spec, page: Page) -> None:
     if not page.isolated:
         return
     t, limit = spec.transformer, spec.switching.duty_limit
+    for k, output in enumerate(spec.output[1:], start=2):
+        voltage, load = abs(output.voltages_at((output.current.max,))[0]), output.current.max
+        sheet.give(f"V_o{k}", voltage, "V", f"voltage wanted of output {k}")
+        sheet.give(f"I_o{k}", load, "A", f"load current of output {k}")
+        sheet.give(
+            f"dV_ask{k}", output.voltage_ripple.of(voltage), "V", f"ripple asked of output {k}, peak to peak"
+        )
     given = "default" if limit is None else "file"
     sheet.give("D_lim", limit or page.duty_limit, "", "largest duty ratio wanted", given)
     for symbol, value, name, meaning in (
