@@ -144,10 +144,43 @@ class CurrentRange(_Range):
     max: Amperes
 
 
-class Input(_Table):
-    """The source."""
+class Line(_Table):
+    """An alternating line behind a rectifier bridge, with a bulk capacitor."""
 
-    voltage: VoltageRange = Field(description="Input voltage")
+    min: Annotated[Volts, Field(gt=0.0, description="Lowest line voltage, rms")]
+    nominal: Volts | None = Field(default=None, description="Nominal line voltage, rms")
+    max: Annotated[Volts, Field(gt=0.0, description="Highest line voltage, rms")]
+    frequency: Annotated[Hertz, Field(gt=0.0, description="Line frequency")]
+    valley: Ratio = Field(
+        default=0.75, gt=0.0, lt=1.0, description="Lowest bulk voltage at the lowest line, part of its peak"
+    )
+    efficiency: Ratio = Field(
+        default=0.9,
+        gt=0.0,
+        le=1.0,
+        description="Efficiency assumed for the power taken from the bulk capacitor",
+    )
+    hold_up: Seconds = Field(default=0.0, ge=0.0, description="Time without line that is to be bridged")
+    hold_voltage: Ratio = Field(
+        default=0.6,
+        gt=0.0,
+        lt=1.0,
+        description="Bulk voltage at the end of it, part of the lowest line's peak",
+    )
+    forward_voltage: Volts = Field(default=1.0, ge=0.0, description="Forward voltage of one bridge diode")
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Line:
+        if self.min > self.max:
+            raise ValueError(f"min ({self.min:g}) is above max ({self.max:g})")
+        return self
+
+
+class Input(_Table):
+    """The source: a DC voltage, or an alternating line."""
+
+    voltage: VoltageRange | None = Field(default=None, description="Input voltage")
+    ac: Line | None = Field(default=None, description="Alternating line instead")
     voltage_ripple: VoltageLimit = Field(
         default=Limit(value=0.01, relative=True),
         description="Largest input ripple, peak to peak; a percentage is of the lowest input voltage",
@@ -293,9 +326,17 @@ class Spec(_Table):
         default={}, description="Data of real parts: resistance, forward voltage and so on, by component"
     )
 
+    @property
+    def voltage(self) -> VoltageRange:
+        """The DC input range; that of an alternating line is derived before it is asked for."""
+        assert self.input.voltage is not None
+        return self.input.voltage
+
     @model_validator(mode="after")
     def _sensible(self) -> Spec:
-        if self.input.voltage.min <= 0.0:
+        if (self.input.voltage is None) == (self.input.ac is None):
+            raise ValueError("input: expected either a voltage or an alternating line (ac)")
+        if self.input.voltage is not None and self.input.voltage.min <= 0.0:
             raise ValueError("input.voltage.min must be above 0 V")
         for output in self.output:
             if (output.voltage is None) == (output.leds is None):

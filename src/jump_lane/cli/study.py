@@ -39,6 +39,7 @@ def register(app: typer.Typer) -> None:
     """Add the commands of this module."""
     app.command()(sweep)
     app.command()(modes)
+    app.command()(cross)
 
 
 def sweep(
@@ -115,6 +116,22 @@ def modes(
     show(modes_view(found, complete), json)
     if not complete:
         raise typer.Exit(130)
+
+
+def cross(file: ConverterFile, processes: Processes = 2, json: AsJson = False) -> None:
+    """Cross regulation: every output over all combinations of smallest and largest loads.
+
+    The exit status is 1 if an output strays further than its voltage_band.
+    """
+    from jump_lane.study import cross as study
+    from jump_lane.study.sweep import simulate
+
+    work = study.plan(load_design(file))
+    ensure_compiled()
+    from jump_lane.report.cross import cross_view
+
+    rows, complete = collect(simulate(list(work.spots), work.columns, None, processes), len(work.spots))
+    show(cross_view(work, rows, study.bands(work, rows), complete), json)
 
 
 def _require_outputs(table: list[Path] | None, figure: Path | None, overwrite: bool) -> None:

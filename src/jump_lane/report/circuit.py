@@ -11,6 +11,7 @@ from jump_lane.report.table import Table, View, to_csv
 from jump_lane.report.waves import interval_table, measures_data, measures_table
 from jump_lane.switching.balance import Balance
 from jump_lane.switching.record import Recording
+from jump_lane.verify.polarity import warnings
 
 
 def select(recording: Recording, elements: list[str]) -> list[str]:
@@ -34,7 +35,11 @@ def select(recording: Recording, elements: list[str]) -> list[str]:
 
 
 def circuit_view(
-    title: str, recording: Recording, closes: Balance, control: float | None, names: list[str]
+    title: str,
+    recording: Recording,
+    closes: Balance,
+    control: float | None,
+    names: list[str],
 ) -> View:
     """Show measures of elements, conduction and blocking of valves, powers, intervals, balances."""
     signals = [f"{b}.{q}" for b in names for q in ("v", "i")]
@@ -67,6 +72,9 @@ def circuit_view(
         notes.append("states jump in the period: impulses carry charge or flux, and dissipate energy")
     if control is not None:
         notes.append(f"held with D = {show(control)}")
+    found_warnings = list(warnings(recording))
+    notes.extend(f"warning: {text}" for text in found_warnings)
+    data["warnings"] = found_warnings
     return View("circuit", data, tuple(tables), tuple(notes))
 
 

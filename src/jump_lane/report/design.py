@@ -42,6 +42,7 @@ def derivation_view(design: Design, formulas: bool) -> View:
     components = [v for v in sheet if v.line is not None and v.line.component]
     derived = [v for v in sheet if v.line is not None and not v.line.component]
     tables = [
+        *(_line_tables(design.line) if design.line is not None else ()),
         _given_table("Asked and given", asked),
         _component_table(design, components),
         _mode_table(design),
@@ -55,6 +56,16 @@ def derivation_view(design: Design, formulas: bool) -> View:
         *design.caveats(),
     )
     return View("derive", _derivation_data(design), tuple(tables), notes)
+
+
+def _line_tables(sheet: Sheet) -> tuple[Table, ...]:
+    """Show line rectifier and bulk capacitor: the DC range of the converter follows from them."""
+    rows = tuple(
+        (pretty(v.symbol), v.meaning, show(v.worst, v.unit), _range(v), v.line.source if v.line else "given")
+        for v in sheet
+    )
+    columns = ("symbol", "meaning", "worst case>", "range over the line>", "source")
+    return (Table("Line rectifier and bulk capacitor", columns, rows),)
 
 
 def _given_table(title: str, values: list[Value]) -> Table:
@@ -145,4 +156,5 @@ def _derivation_data(design: Design) -> dict[str, Any]:
         "loads": list(design.loads),
         "modes": modes,
         "values": values,
+        "line": {v.symbol: {"value": v.worst, "unit": v.unit} for v in design.line or ()},
     }

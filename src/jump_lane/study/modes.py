@@ -34,7 +34,7 @@ class ModeMap:
 
 def work(design: Design, inputs: int, loads: int) -> Sweep:
     """Return the sweep that the map needs: loads from a fifth of the smallest to the largest, logarithmic."""
-    voltage, current = design.spec.input.voltage, design.spec.output[0].current
+    voltage, current = design.spec.voltage, design.spec.output[0].current
     low = max(0.2 * current.min, 0.01 * current.max)
     v = np.linspace(voltage.min, voltage.max, inputs) if voltage.max > voltage.min else [voltage.min]
     i = np.geomspace(low, current.max, loads)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -15,6 +15,7 @@ from jump_lane.quantities import DIMENSIONS, Dimension, parse, show
 from jump_lane.spec import Output, Spec
 from jump_lane.topologies import page as find_page
 from jump_lane.topologies.blocks import ASKED, DEFINITION
+from jump_lane.topologies.line_input import line_side
 from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Point, Proof, Role
 
 NEAR_BOUNDARY = 0.01
@@ -34,6 +35,8 @@ class Design:
     sheet: Sheet
     inputs: tuple[float, ...]
     loads: tuple[float, ...]
+    line: Sheet | None = None
+    """How the input range follows from an alternating line, where there is one."""
 
     @property
     def shape(self) -> tuple[int, int]:
@@ -89,7 +92,7 @@ class Design:
 
     def at(self, v_in: float | None = None, i_o: float | None = None) -> Design:
         """Return the same converter at one operating point (default: nominal input, full load)."""
-        voltage = self.spec.input.voltage
+        voltage = self.spec.voltage
         nominal = voltage.max if voltage.nominal is None else voltage.nominal
         point = (nominal if v_in is None else v_in, max(self.loads) if i_o is None else i_o)
         return self.grid((point[0],), (point[1],))
@@ -121,6 +124,7 @@ def derive(spec: Spec) -> Design:
         If the topology, a chosen value or a part is not known to the page, or no value fulfils what is asked.
     """
     page = find_page(spec.topology)
+    spec, line = line_side(spec)
     if len(spec.output) > page.outputs:
         most = "one" if page.outputs == 1 else f"at most {page.outputs}"
         raise InputError(f"output: read {len(spec.output)} outputs, but the {page.name} has {most}")
@@ -128,11 +132,11 @@ def derive(spec: Spec) -> Design:
     if given is not None and (given < 0.0) != page.inverting:
         sign = "negative" if page.inverting else "positive"
         raise InputError(f"output.voltage: {show(given, 'V')}, but the output of the {page.name} is {sign}")
-    inputs, loads = spec.input.voltage.corners(), spec.output[0].current.corners()
+    inputs, loads = spec.voltage.corners(), spec.output[0].current.corners()
     design = _derive(spec, page, inputs, loads, _chosen(spec, page))
     _require_possible(design)
     _require_bounds(design)
-    return design
+    return replace(design, line=line)
 
 
 def _derive(
@@ -170,7 +174,7 @@ def _give_asked(
         "dV_ask", output.voltage_ripple.of(min(np.abs(voltages))), "V", "output ripple asked, peak to peak"
     )
     given = "file" if "voltage_ripple" in spec.input.model_fields_set else "default"
-    lowest = spec.input.voltage.min
+    lowest = spec.voltage.min
     sheet.give(
         "dV_iask", spec.input.voltage_ripple.of(lowest), "V", "input ripple asked, peak to peak", given
     )

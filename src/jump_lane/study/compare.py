@@ -1,0 +1,136 @@
+"""Several converters, or several topologies for one specification, side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from jump_lane.circuit.elements import (
+    Capacitor,
+    CoupledInductors,
+    Diode,
+    Element,
+    IdealTransformer,
+    Inductor,
+    Switch,
+)
+from jump_lane.errors import InputError
+from jump_lane.spec import Spec
+from jump_lane.topologies import page
+from jump_lane.topologies.design import Design, derive
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """One converter of a comparison; ``failure`` says why it cannot do what is asked.
+
+    Attributes
+    ----------
+    duty
+        Smallest and largest value of the control variable.
+    modes
+        Conduction modes over the corners.
+    stress
+        Sum of blocking voltage times peak current over all switches and rectifiers, over the output power [1].
+    energy
+        Energy in all inductances at their peaks [J]; a transformer's magnetising inductance counts where it
+        stores what is passed on.
+    output_rms, input_rms
+        Rms current of the output and of the input capacitor [A].
+    parts
+        Number of switches and rectifiers, of magnetic parts, and of capacitors.
+    """
+
+    name: str
+    failure: str = ""
+    duty: tuple[float, float] = (float("nan"), float("nan"))
+    modes: tuple[str, ...] = ()
+    stress: float = float("nan")
+    energy: float = float("nan")
+    output_rms: float = float("nan")
+    input_rms: float = float("nan")
+    parts: tuple[int, int, int] = (0, 0, 0)
+
+
+def of_topologies(spec: Spec, names: list[str]) -> Iterator[Candidate]:
+    """Yield what each topology makes of a specification, with ideal parts and nothing chosen."""
+    for name in names:
+        yield candidate(name, _asked_of(spec, name))
+
+
+def _asked_of(spec: Spec, name: str) -> Spec:
+    output = spec.output[0]
+    if output.voltage is not None:
+        magnitude = abs(output.voltage)
+        output = output.model_copy(update={"voltage": -magnitude if page(name).inverting else magnitude})
+    changes: dict[str, Any] = {
+        "topology": name,
+        "chosen": {},
+        "parts": {},
+        "output": [output, *spec.output[1:]],
+    }
+    return spec.model_copy(update=changes)
+
+
+def candidate(name: str, spec: Spec) -> Candidate:
+    """Return the figures of one converter."""
+    try:
+        design = derive(spec)
+    except InputError as error:
+        return Candidate(name, str(error))
+    sheet, elements = design.sheet, design.circuit(0, 0).elements
+    duty = sheet[design.page.control].values
+    rows, columns = design.shape
+    modes = {design.mode(i, j) for i in range(rows) for j in range(columns)}
+    power = float(sheet["P_o"].values.max())
+    return Candidate(
+        name,
+        "",
+        (float(duty.min()), float(duty.max())),
+        tuple(sorted(modes)),
+        sum(_stress(design, e) for e in elements if isinstance(e, Switch | Diode)) / power,
+        sum(_largest(design, f"W_{_symbol(design, e.name)}") for e in elements if isinstance(e, Inductor)),
+        _largest(design, "I_Corms"),
+        _largest(design, "I_Cirms"),
+        _parts(elements),
+    )
+
+
+def _parts(elements: tuple[Element, ...]) -> tuple[int, int, int]:
+    """Count devices, magnetic parts and capacitors (that of the input included)."""
+    elements = tuple(e for e in elements if e.name != "load")
+    devices = sum(isinstance(e, Switch | Diode) for e in elements)
+    cores = sum(isinstance(e, IdealTransformer | CoupledInductors) for e in elements)
+    own = [
+        e for e in elements if isinstance(e, Inductor) and e.name != "L_m" and not e.name.startswith("L_k")
+    ]
+    return devices, cores + len(own), sum(isinstance(e, Capacitor) for e in elements) + 1
+
+
+def _stress(design: Design, device: Switch | Diode) -> float:
+    """Return blocking voltage times peak current of a device; one stands for all made alike [VA]."""
+    if device.name == "load":
+        return 0.0
+    name = device.name
+    if f"V_{name}" not in design.sheet:
+        name = "S1" if isinstance(device, Switch) and not name.startswith("D") else "D1"
+    peak = f"I_{name}pk" if f"I_{name}pk" in design.sheet else f"I_{name}rms"
+    return _largest(design, f"V_{name}") * _largest(design, peak)
+
+
+def _symbol(design: Design, element: str) -> str:
+    """Return how symbols call an inductor; one stands for all made alike."""
+    own = element.replace("_", "")
+    if f"W_{own}" in design.sheet:
+        return own
+    role = next((r for r in design.page.roles if r.kind == "inductor" and r.element), None)
+    return role.tag if role is not None and element.startswith("L") and element[1:].isdigit() else own
+
+
+def _largest(design: Design, symbol: str) -> float:
+    if symbol not in design.sheet:
+        return 0.0
+    return float(np.nanmax(np.abs(design.sheet[symbol].values)))
