@@ -282,6 +282,31 @@ class Transformer(_Table):
     )
 
 
+class Damping(_Table):
+    """What damps or clamps the ringing of a device; all of it follows from three measurements."""
+
+    ring: Annotated[Hertz, Field(gt=0.0, description="Frequency at which the device rings, as measured")]
+    added: Annotated[
+        Farads, Field(gt=0.0, description="Capacitance put across the device for a second measurement")
+    ]
+    ring_added: Annotated[Hertz, Field(gt=0.0, description="Ring frequency with it")]
+    quality: Ratio = Field(default=20.0, gt=0.5, description="Quality factor of the ring without damping")
+    ratio: Ratio = Field(default=3.0, gt=0.0, description="Damping capacitance over the parasitic one")
+    clamp: Volts | None = Field(
+        default=None,
+        gt=0.0,
+        description="Voltage of a clamp (diode, capacitor, resistor) instead of series damping",
+    )
+    resistance: Ohms | None = Field(default=None, gt=0.0, description="Replaces the derived resistance")
+    capacitance: Farads | None = Field(default=None, gt=0.0, description="Replaces the derived capacitance")
+
+    @model_validator(mode="after")
+    def _falls(self) -> Damping:
+        if self.ring_added >= self.ring:
+            raise ValueError("ring_added: must be below ring, as the added capacitance slows the ring down")
+        return self
+
+
 class Margin(_Table):
     """What is added to derived values."""
 
@@ -319,6 +344,9 @@ class Spec(_Table):
     transformer: Transformer = Transformer()
     margin: Margin = Margin()
     tolerance: Tolerance = Tolerance()
+    damping: dict[str, Damping] = Field(
+        default={}, description="Damping of devices, by the name of the switch or rectifier"
+    )
     chosen: dict[str, str | float] = Field(
         default={}, description="Component values that replace derived ones, by symbol"
     )
