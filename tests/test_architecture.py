@@ -10,7 +10,7 @@ ROOT = Path(jump_lane.__file__).parent
 
 FLOORS = (
     ("errors", "quantities", "preferred", "files", "catalogue"),
-    ("spec", "overlay", "formula", "derivation", "waveforms", "circuit"),
+    ("fields", "spec", "overlay", "formula", "derivation", "waveforms", "circuit"),
     ("topologies", "switching"),
     ("verify",),
     ("report", "study"),

@@ -43,5 +43,17 @@ class Reading(unittest.TestCase):
     def test_schema_names_every_table(self) -> None:
         self.assertEqual(
             set(schema()["properties"]),
-            {"title", "topology", "input", "output", "switching", "margin", "tolerance", "chosen", "parts"},
+            {
+                "title",
+                "topology",
+                "input",
+                "output",
+                "switching",
+                "transformer",
+                "margin",
+                "tolerance",
+                "damping",
+                "chosen",
+                "parts",
+            },
         )

@@ -13,9 +13,10 @@ from jump_lane.circuit import elements as parts
 from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.circuit.gates import Gates, Instant, instant
 from jump_lane.errors import InputError
+from jump_lane.fields import Amperes, Farads, Henries, Hertz, Ohms, Ratio, Volts
 from jump_lane.formula import formula
 from jump_lane.quantities import CURRENT, RATIO, VOLTAGE, parse
-from jump_lane.spec import Amperes, Farads, Henries, Hertz, Ohms, Ratio, Volts, explain, read_toml
+from jump_lane.spec import explain, read_toml
 
 Nodes = tuple[str, str]
 

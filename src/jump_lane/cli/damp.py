@@ -50,7 +50,7 @@ def damp(
     design = load_design(file).at(
         quantity(input_voltage, VOLTAGE, "--input-voltage"), quantity(load, CURRENT, "--load")
     )
-    from jump_lane.topologies.damping import derive_damping
+    from jump_lane.topologies.blocks.damping import derive_damping
 
     derive_damping(design, device)
     ensure_compiled()

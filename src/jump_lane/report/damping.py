@@ -59,7 +59,7 @@ def damping_figure(found: Comparison, kind: str) -> bytes:
             curves.append(Curve(label, seen.time.tolist(), seen.signals["C_p.v"].tolist(), "V"))
     currents = []
     seen = found.quiet.waveforms(("R_d.i",), 4000)
-    currents.append(Curve("R_d", seen.time.tolist(), seen.signals["R_d.i"].tolist(), "A"))
+    currents.append(Curve("_current", seen.time.tolist(), seen.signals["R_d.i"].tolist(), "A"))
     title = f"{found.design.spec.title or found.design.page.title}: ringing of {found.damped.device}"
     panels = {f"voltage of {found.damped.device} [V]": curves, "current of R_d [A]": currents}
     return curves_figure(title, panels, ("time", "s"), False, kind)

@@ -135,7 +135,7 @@ OPERATION: tuple[Entry, ...] = (
         blocks.RMS_VALUES,
     ),
     Line("I_S1pk", "I_pk", "A", "peak current of switch S1", blocks.KIRCHHOFF),
-    Line("V_S1", "V_in + V_Ccl*(1 + 0.01)", "V", "voltage that switch S1 blocks", blocks.KIRCHHOFF),
+    Line("V_S1", "V_in + 1.01*V_Ccl + k_d*V_BS2", "V", "voltage that switch S1 blocks", blocks.KIRCHHOFF),
     Line("V_S1r", "(1 + m_V)*V_S1", "V", "voltage rating S1 should have", blocks.MARGIN),
     Line("I_S1r", "(1 + m_I)*I_S1pk", "A", "peak current rating S1 should have", blocks.MARGIN),
     Line("I_S2rms", "sqrt(D_k2*I_pk*I_n/3)", "A", "rms current of switch S2 and C_cl", blocks.RMS_VALUES),
@@ -193,7 +193,7 @@ PAGE = Page(
         Proof("I_Corms", "C_o.i", "rms", scale="I_ns"),
         *(
             replace(p, scale="I_ns") if p.symbol in ("I_D1rms", "I_D1pk") else p
-            for p in blocks.device_proofs("S1", "D1")
+            for p in blocks.device_proofs("S1", "D1", shared=True)
         ),
         Proof("I_S2rms", "S2.i", "rms", scale="I_ns"),
         Proof("V_Ccl", "C_cl.v", "average"),

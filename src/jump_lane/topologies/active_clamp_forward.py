@@ -63,7 +63,7 @@ OPERATION = (
         blocks.OUTPUT_FILTER,
     ),
     Line("V_clm", "V_cl - 2/3*D_w*dV_cl", "V", "the same, average over the period", blocks.VOLT_SECONDS),
-    *forwards.primary_device("S1", "V_in + V_cl + dV_cl/3", "I_Mo"),
+    *forwards.primary_device("S1", "V_in + V_cl + dV_cl/3 + k_d*V_BS2", "I_Mo"),
     Line(
         "I_S2rms",
         "dI_Lm/2*sqrt((1 - D_w)/3)",

@@ -106,7 +106,7 @@ OPERATION = (
     Line("I_S1pk", "I_pk", "A", "peak current of a switch", blocks.KIRCHHOFF),
     Line(
         "V_S1",
-        "V_or + n*dV_o/2 + (R_S1 + R_pT + n**2*(2*R_D1 + R_sT))*I_pk",
+        "n*(V_o + dV_o/2) + R_S1*I_pk + max(2*n*V_FD1 + (R_pT + n**2*(2*R_D1 + R_sT))*I_pk, k_d*2*n*V_BD1)",
         "V",
         "voltage that a switch blocks, without the spike of leakage",
         blocks.KIRCHHOFF,

@@ -15,7 +15,7 @@ from jump_lane.quantities import DIMENSIONS, Dimension, parse, show
 from jump_lane.spec import Output, Spec
 from jump_lane.topologies import page as find_page
 from jump_lane.topologies.blocks import ASKED, DEFINITION
-from jump_lane.topologies.line_input import line_side
+from jump_lane.topologies.blocks.line_input import line_side
 from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Point, Proof, Role
 
 NEAR_BOUNDARY = 0.01
@@ -315,7 +315,9 @@ def _enter(sheet: Sheet, entry: Entry, spec: Spec, chosen: dict[str, float]) -> 
         sheet.choose(entry.symbol, chosen[entry.symbol])
     elif not (np.isfinite(value.worst) and value.worst > 0.0):
         reason = (
-            _beyond_peak(sheet) or f"{entry.symbol}: no value fulfils what is asked ({_why(sheet, entry)})"
+            _beyond_peak(sheet)
+            or _out_of_range(sheet, spec)
+            or f"{entry.symbol}: no value fulfils what is asked ({_why(sheet, entry)})"
         )
         raise InputError(reason)
 
@@ -332,6 +334,22 @@ def _beyond_peak(sheet: Sheet) -> str:
         f"{show(sheet['V_o'].corner(i, j), 'V')} cannot be reached from {show(sheet['V_in'].corner(i, j), 'V')} at "
         f"{show(sheet['I_o'].corner(i, j), 'A')}: with these resistances the conversion ratio does not exceed "
         f"{show(sheet['M_pk'].corner(i, j))}, and {show(sheet['M'].corner(i, j))} is asked"
+    )
+
+
+def _out_of_range(sheet: Sheet, spec: Spec) -> str:
+    """Return where the duty ratio in continuous conduction lies outside its range, or nothing if it does not."""
+    if "D_c" not in sheet:
+        return ""
+    page, duty = find_page(spec.topology), np.broadcast_to(sheet["D_c"].values, sheet.shape)
+    bad = np.argwhere(~((duty >= 0.0) & (duty <= max(page.highest, 1.0))))
+    if not len(bad):
+        return ""
+    i, j = (int(k) for k in bad[0])
+    return (
+        f"{page.name}: {show(sheet['V_o'].corner(i, j), 'V')} cannot be reached from "
+        f"{show(sheet['V_in'].corner(i, j), 'V')}: the duty ratio would be {show(float(duty[i, j]))}; "
+        f"this topology reaches {page.conversion}"
     )
 
 

@@ -71,9 +71,9 @@ def inductors() -> Iterator[Line | ByTarget]:
 
 MAGNETISING = Line(
     "L_m",
-    "n*V_in*D_c/(f_s*r_m*I_max)",
+    "max(n*V_in*D_c/(f_s*r_m*I_max), 10*L1*L_2p/(L1 + L_2p))",
     "H",
-    "magnetising inductance for its asked ripple",
+    "magnetising inductance: its asked ripple, and ten times both inductors",
     blocks.VOLT_SECONDS,
     component=True,
 )

@@ -286,7 +286,7 @@ PAGE = Page(
         "C_cl": "V_cl",
         **{f"C_o{k}": f"V_e{k}" for k in range(2, MOST + 1)},
     },
-    idle=("S1", "D1"),
+    idle=("S1", "D2", "D3", "D4", "D1"),
     turns=(*transformers.TURNS, *((f"N_p : N_s{k}", f"n_{k}") for k in range(2, MOST + 1))),
     looser=transformers.LOOSER | {"L_kt": 0.03},
     proofs=(

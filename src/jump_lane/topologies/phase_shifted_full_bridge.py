@@ -2,11 +2,12 @@
 
 While S1 and S4 (or S2 and S3) conduct together, the input drives the primary; between the pulses the primary is
 shorted and L_r carries its current on.  At the start of a pulse L_r first turns that current round, which takes D_k1
-from the pulse.  What it stores charges the output capacitances of the switches, so that they turn on without voltage.
+from the pulse.  What it stores charges the output capacitances of the lagging leg, so that its switches turn on without
+voltage; the leading leg, whose edges end the pulses, has the energy of the output inductor.
 
         in ──┬──S1──┬── a ── L_r ── Np ── b ──┬──S3──┬── in
              │      │       (dot at a)        │      │
-             │      S2 (leading leg)          S4 (lagging leg)
+             │      S2 (lagging leg)          S4 (leading leg)
              │      │                         │      │
         gnd ─┴──────┴─────────────────────────┴──────┴──
 """
@@ -35,9 +36,9 @@ SIZING: tuple[Entry, ...] = (
     *secondaries.both_ways_sizing(VOLTAGE, RESISTANCE),
     Line(
         "I_z",
-        "k_z*I_max*k_L/n",
+        "max(k_z*I_max*k_L - dI_ask/2, 0.1*I_max*k_L)/n",
         "A",
-        "primary current at the smallest load for soft switching",
+        "primary current at the valley of the smallest load for soft switching",
         blocks.DEFINITION,
     ),
     Line("L_z", "2*C_S1*V_in**2/I_z**2", "H", "inductance that charges two output capacitances", blocks.SOFT),
@@ -100,7 +101,13 @@ OPERATION: tuple[Entry, ...] = (
         blocks.RMS_VALUES,
     ),
     Line("I_S1pk", "I_p2", "A", "peak current of a switch", blocks.KIRCHHOFF),
-    Line("V_S1", "V_in - R_S1*min(I_p1, 0*I_p1)", "V", "voltage that a switch blocks", blocks.KIRCHHOFF),
+    Line(
+        "V_S1",
+        "V_in - R_S1*min(I_p1, 0*I_p1) + k_d*V_BS1",
+        "V",
+        "voltage that a switch blocks",
+        blocks.KIRCHHOFF,
+    ),
     Line("V_S1r", "(1 + m_V)*V_S1", "V", "voltage rating a switch should have", blocks.MARGIN),
     Line("I_S1r", "(1 + m_I)*I_S1pk", "A", "peak current rating a switch should have", blocks.MARGIN),
     *transformers.winding("Np", "0*I_o", "I_S1rms*sqrt(2)"),
@@ -109,7 +116,7 @@ OPERATION: tuple[Entry, ...] = (
     ),
     Line(
         "I_oz",
-        "n*V_in*sqrt(2*C_S1/L_r)/k_L",
+        "(n*V_in*sqrt(2*C_S1/L_r) + dI_L/2)/k_L",
         "A",
         "load down to which the lagging leg switches softly",
         blocks.SOFT,
@@ -137,7 +144,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
 
 
 def gates(shift: Instant, p: Point) -> Gates:
-    """Return the gate pattern: the right leg follows the left one by the shift."""
+    """Return the gate pattern: S1 and S2 begin the pulses, S4 and S3 end them a shift later."""
     dead, half = p["t_d"] * p["f_s"], 0.5
     legs = {
         "S1": on(dead, half),

@@ -38,7 +38,7 @@ OPERATION: tuple[Entry, ...] = (
             "tight": flybacks.tight_operation(PRIMARY),
         },
     ),
-    *flybacks.flyback_currents(),
+    *flybacks.flyback_currents("2"),
     *blocks.device("S1", "(D_1 + D_k1/2)", "I_m", "dI", "V_in"),
     *blocks.device("S2", "(D_1 + D_k1/2)", "I_m", "dI", "V_in"),
     *blocks.device("D_c1", "D_k2", "(I_pk/2)", "I_pk", "V_in", "clamp diode"),

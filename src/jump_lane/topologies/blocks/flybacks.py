@@ -204,8 +204,11 @@ def tight_operation(primary: str = "(R_S1 + R_pT)") -> tuple[Line, ...]:
     )
 
 
-def flyback_currents() -> tuple[Line, ...]:
-    """Return what the magnetising inductance, the rectifier, the windings and the capacitors carry."""
+def flyback_currents(switches: str = "1") -> tuple[Line, ...]:
+    """Return what the magnetising inductance, the rectifier and the capacitors carry.
+
+    ``switches`` says how many are in series with the primary.
+    """
     return (
         Line("dI_Lm", "dI", "A", "ripple of the magnetising current, peak to peak", VOLT_SECONDS),
         Line("f_z", "D_2**2*n**2*R_o/(2*pi*D_1*L_m)", "Hz", "right-half-plane zero", RIGHT_HALF_PLANE, "min"),
@@ -219,7 +222,7 @@ def flyback_currents() -> tuple[Line, ...]:
         ),
         Line("I_a", "n*(I_pk - dI*D_k2/D_2)", "A", "largest secondary current", LEAKAGE),
         Line("I_b", "n*(I_v + dI*D_k1/D_2)", "A", "last secondary current", LEAKAGE, "min"),
-        *rectifier(),
+        *rectifier(switches),
         *chopped_output(
             peak="I_a", valley="I_b", rms="I_D1rms", ripple="(n*dI)", ramp="D_k2*(4*I_am + I_a)/(3*I_a*f_s)"
         ),
@@ -227,7 +230,7 @@ def flyback_currents() -> tuple[Line, ...]:
     )
 
 
-def rectifier() -> tuple[Line, ...]:
+def rectifier(switches: str) -> tuple[Line, ...]:
     """Return the stresses of D1."""
     return (
         Line("I_D1", "I_o", "A", "average current of rectifier D1", KIRCHHOFF),
@@ -243,7 +246,7 @@ def rectifier() -> tuple[Line, ...]:
             "V_D1",
             {
                 CONTINUOUS: "V_o + (V_in - R_S1*I_v)*L_m/((L_m + L_kT)*n)",
-                REVERSED: "V_o + (V_in + max(-R_S1*I_v, k_d*V_BS1))*L_m/((L_m + L_kT)*n)",
+                REVERSED: f"V_o + (V_in + max(-R_S1*I_v, {switches}*k_d*V_BS1))*L_m/((L_m + L_kT)*n)",
             },
             "V",
             "voltage that rectifier D1 blocks",

@@ -14,15 +14,17 @@ def inductor_proofs(*names: str, element: str = "") -> tuple[Proof, ...]:
     ``element`` stands for several made alike.
     """
     return tuple(
-        proof
-        for name in names
-        for proof in (
-            Proof(f"dI_{name}", f"{element or name}.i", "peak_to_peak"),
-            Proof(f"I_{name}pk", f"{element or name}.i", "maximum"),
-            Proof(f"I_{name}v", f"{element or name}.i", "minimum", scale=f"I_{name}pk"),
-            Proof(f"I_{name}", f"{element or name}.i", "average", scale=f"I_{name}pk" if element else ""),
-            Proof(f"I_{name}rms", f"{element or name}.i", "rms"),
-        )
+        proof for name in names for proof in _inductor(name.replace("_", ""), element or name, element)
+    )
+
+
+def _inductor(x: str, element: str, alike: str) -> tuple[Proof, ...]:
+    return (
+        Proof(f"dI_{x}", f"{element}.i", "peak_to_peak"),
+        Proof(f"I_{x}pk", f"{element}.i", "maximum"),
+        Proof(f"I_{x}v", f"{element}.i", "minimum", scale=f"I_{x}pk"),
+        Proof(f"I_{x}", f"{element}.i", "average", scale=f"I_{x}pk" if alike else ""),
+        Proof(f"I_{x}rms", f"{element}.i", "rms"),
     )
 
 
