@@ -191,14 +191,16 @@ class RandomSpecifications(unittest.TestCase):
                 result = check(found)
                 for corner in result.corners:
                     self.assertEqual(corner.failure, "")
-                    self.assertAlmostEqual(corner.control[1] / corner.control[0], 1.0, delta=NEAR_IDEAL)
+                    leaks = [t for s, t in found.page.looser.items() if found.sheet[s].worst > 0.0]
+                    ratio = corner.control[1] / corner.control[0]
+                    self.assertAlmostEqual(ratio, 1.0, delta=max(leaks, default=NEAR_IDEAL))
                     for finding in corner.findings:
                         if corner.mode_derived == BOUNDARY and finding.symbol in ("V_D1", "V_D2"):
                             continue  # idling or not, a floating inductor decides what these block
                         limit = NEAR_IDEAL
                         if finding.symbol.startswith("dV_"):
                             limit = NEAR_IDEAL_RIPPLE
-                        if topology.startswith("interleaved") or found.page.quiet or found.page.reversible:
+                        if topology.startswith("interleaved") or found.page.isolated:
                             limit = finding.tolerance  # what cancels is measured against what is asked
                         self.assertLess(abs(finding.deviation), limit, finding)
 
@@ -268,7 +270,8 @@ class EveryModeEveryLoss(unittest.TestCase):
                 for corner in result.corners:
                     for finding in corner.findings:
                         if finding.symbol in ("D", "dI_L", "dI_L1", "I_Lpk", "I_S1pk", "V_S1", "V_D1"):
-                            self.assertLess(abs(finding.deviation), 0.015, (corner.index, finding))
+                            limit = 0.03 if page(topology).looser else 0.015
+                            self.assertLess(abs(finding.deviation), limit, (corner.index, finding))
 
     def test_derived_and_simulated_agree(self) -> None:
         for topology in NAMES:

@@ -111,7 +111,7 @@ OPERATION: tuple[Entry, ...] = (
         "V_D1",
         {
             CONTINUOUS: "V_o + (V_in - R_S1*I_v)*L_m/((L_m + L_k)*n)",
-            REVERSED: "V_o + (V_in - R_S1*I_v)*L_m/((L_m + L_k)*n)",
+            REVERSED: "V_o + (V_in + max(-R_S1*I_v, k_d*V_BS1))*L_m/((L_m + L_k)*n)",
         },
         "V",
         "voltage that rectifier D1 blocks",

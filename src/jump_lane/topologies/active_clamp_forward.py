@@ -72,7 +72,7 @@ OPERATION = (
         blocks.RMS_VALUES,
     ),
     Line("V_S2", "V_S1", "V", "voltage that switch S2 blocks", blocks.KIRCHHOFF),
-    *forwards.secondary("(V_cl + dV_cl/3)", idle="V_cl/n + V_o"),
+    *forwards.secondary("(V_cl + dV_cl/3)", idle="(V_cl + dV_cl/6)/n + V_o"),
 )
 
 

@@ -40,7 +40,13 @@ OPERATION = (
         "I_Dr", "dI_Lm*D_w/2", "A", "average current of reset diode D_r, without leakage", blocks.RMS_VALUES
     ),
     Line("V_Dr", "V_in + n_r*V_in", "V", "voltage that reset diode D_r blocks", blocks.KIRCHHOFF),
-    *forwards.secondary("(V_in/n_r)"),
+    *forwards.secondary(
+        "(V_in/n_r)",
+        returned=(
+            "(dI_Lm*D_w + I_pk*D_k2/(n*n_r))/2",
+            "(dI_Lm**2*D_w/n_r + D_k2*I_pk*(I_pk/n + 2*dI_Lm)/(n*n_r**2))/3",
+        ),
+    ),
 )
 
 

@@ -118,8 +118,17 @@ OPERATION = (
     Line("I_b1", "I_L1pk + I_Mv + dI_Lm", "A", "primary current as D1 begins to conduct", blocks.KIRCHHOFF),
     Line("I_b2", "I_L1v + I_Mv", "A", "primary current as D1 stops", blocks.KIRCHHOFF, "min"),
     Line(
+        "Q_b",
+        "(I_2ppk**2 - max(I_2pv, 0*I_2pv)**2)*D_1/(2*f_s*dI_2p)"
+        " + max(max(-I_b2, 0*I_b2)*(1 - D_1 - D_2)/f_s + min(I_b2, 0*I_b2)**2*D_2/(2*f_s*(I_b1 - I_b2))"
+        " - min(I_2pv, 0*I_2pv)**2*D_1/(2*f_s*dI_2p), 0*I_o/f_s)",
+        "C",
+        "charge moved in and out of C_b, as the primary sees it",
+        blocks.COUPLING_CHARGE,
+    ),
+    Line(
         "C_b",
-        "(1 + m_C)*n*Q_s/(r_C*V_Cb)",
+        "(1 + m_C)*n*Q_b/(r_C*V_Cb)",
         "F",
         "capacitance C_b, with margin",
         blocks.COUPLING_CHARGE,
@@ -127,7 +136,7 @@ OPERATION = (
     ),
     Line(
         "dV_Cb",
-        "n*Q_s/C_b + R_Cb*(n*max(I_L1v, 0*I_L1v) + I_L2pk)",
+        "n*Q_b/C_b + R_Cb*(n*max(I_L1v, 0*I_L1v) + I_L2pk)",
         "V",
         "ripple of C_b, peak to peak",
         blocks.COUPLING_CHARGE,

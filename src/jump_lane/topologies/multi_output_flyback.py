@@ -89,14 +89,15 @@ def turns(k: int) -> tuple[Line, ...]:
 
 def leakage(k: int) -> tuple[Line, ...]:
     """Return the leakage inductance of a secondary."""
-    n = "n" if k == 1 else f"n_{k}"
+    n, v, i = ("n", "V_o", "I_max") if k == 1 else (f"n_{k}", f"V_o{k}", f"I_o{k}")
     return (
         Line(
             f"L_s{k}",
-            f"0.005*L_m/{n}**2",
+            f"min(0.005*L_m/{n}**2, 0.002*{v}/(f_s*{i}))",
             "H",
-            f"leakage inductance of secondary {k}; half a percent of L_m where nothing is chosen",
+            f"leakage inductance of secondary {k}; half a percent of L_m at most where nothing is chosen",
             blocks.LEAKAGE,
+            "min",
             component=True,
         ),
     )
@@ -291,8 +292,8 @@ PAGE = Page(
     looser=transformers.LOOSER | {"L_kt": 0.03},
     proofs=(
         *blocks.held_proofs(),
-        *blocks.inductor_proofs("L_m"),
-        *(p for p in blocks.device_proofs("S1", "D1") if "D1" not in p.symbol),
+        *blocks.inductor_proofs("L_m", element="L_m"),
+        *(p for p in blocks.device_proofs("S1", "D1", shared=True) if "D1" not in p.symbol),
         *(Proof(f"V_e{k}", f"load{k}.v", "average", 0.15) for k in range(2, MOST + 1)),
         Proof("V_cl", "C_cl.v", "average", 0.05),
     ),

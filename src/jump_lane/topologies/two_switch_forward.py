@@ -32,7 +32,11 @@ OPERATION = (
     *forwards.primary_device("S2", "V_in"),
     Line("I_Dc1", "dI_Lm*D_w/2", "A", "average current of a clamp diode, without leakage", blocks.RMS_VALUES),
     Line("V_Dc1", "V_in", "V", "voltage that a clamp diode blocks", blocks.KIRCHHOFF),
-    *forwards.secondary("V_in", "2"),
+    *forwards.secondary(
+        "V_in",
+        "2",
+        returned=("(dI_Lm*D_w + I_pk*D_k2/n)/2", "(dI_Lm**2*D_w + D_k2*I_pk*(I_pk/n + 2*dI_Lm)/n)/3"),
+    ),
 )
 
 

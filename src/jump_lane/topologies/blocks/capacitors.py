@@ -249,13 +249,29 @@ def smooth_input(coil: str, fall: str = "D_2") -> tuple[Line, ...]:
     )
 
 
-def chopped_input(fraction: str, middle: str, ripple: str, frequency: str = "f_s") -> tuple[Line, ...]:
-    """Return the input capacitor in front of a switch that chops the input current."""
+def chopped_input(
+    fraction: str,
+    middle: str,
+    ripple: str,
+    frequency: str = "f_s",
+    average: str = "",
+    square: str = "",
+) -> tuple[Line, ...]:
+    """Return the input capacitor in front of a switch that chops the input current.
+
+    Parameters
+    ----------
+    fraction, middle, ripple, frequency
+        The pulses that are drawn.
+    average, square
+        Average and mean square of the input current, where there is more to it than these pulses.
+    """
+    pulses = f"{fraction}*({middle}**2 + {ripple}**2/12)"
     return (
-        Line("I_in", f"{fraction}*{middle}", "A", "average input current", VOLT_SECONDS),
+        Line("I_in", average or f"{fraction}*{middle}", "A", "average input current", VOLT_SECONDS),
         Line(
             "I_Cirms",
-            f"sqrt({fraction}*({middle}**2 + {ripple}**2/12) - I_in**2)",
+            f"sqrt({square or pulses} - I_in**2)",
             "A",
             "rms current of the input capacitor",
             RMS_VALUES,

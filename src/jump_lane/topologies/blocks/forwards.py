@@ -114,7 +114,9 @@ def primary_device(name: str, blocks: str, offset: str = "dI_Lm/2") -> tuple[Lin
     return ramped_device(name, "D_1", first, last, blocks, up="D_k1")
 
 
-def secondary(reset: str, switches: str = "1", idle: str = "0*V_o") -> tuple[Line, ...]:
+def secondary(
+    reset: str, switches: str = "1", idle: str = "0*V_o", returned: tuple[str, str] = ("0*I_o", "0*I_o**2")
+) -> tuple[Line, ...]:
     """Return the stresses of D1 and D2.
 
     Parameters
@@ -123,6 +125,8 @@ def secondary(reset: str, switches: str = "1", idle: str = "0*V_o") -> tuple[Lin
         Formula of the voltage that resets the core, across the primary.
     switches
         How many switches are in series with the primary.
+    returned
+        Formulas of average and mean square of the current that goes back to the input.
     idle
         Formula of what D1 blocks where the core is still being reset as the inductor idles.
     """
@@ -161,7 +165,13 @@ def secondary(reset: str, switches: str = "1", idle: str = "0*V_o") -> tuple[Lin
         *winding("Np", "I_S1", "I_S1rms"),
         *winding("Ns", "I_D1", "I_D1rms"),
         *filtered_output(),
-        *chopped_input("D_1", "I_m/n", "dI_L/n"),
+        *chopped_input(
+            "D_1",
+            "(I_m/n)",
+            "(dI_L/n)",
+            average=f"I_S1 - {returned[0]}",
+            square=f"I_S1rms**2 + {returned[1]}",
+        ),
     )
 
 
@@ -204,6 +214,7 @@ def forward_proofs() -> tuple[Proof, ...]:
         *device_proofs("S1", "D1"),
         *rectifier_proofs("D2"),
         Proof("dI_Lm", "L_m.i", "peak_to_peak", CURVED),
+        Proof("I_Cirms", "source.i", "ac_rms", CURVED),
     )
 
 

@@ -245,6 +245,13 @@ def rectifiers(alone: bool = False) -> tuple[Entry, ...]:
         " + (1 - D_1)*dI_L**2/12*(1 - (D_1/(1 - D_1))**3)"
         " + (1 - 2*D_1)*n*dI_Lm/4*(n*dI_Lm - dI_L/(1 - D_1)))"
     )
+    back = "I_e" if alone else "0*I_p1"
+    left = "0*D" if alone else "D_r"
+    drawn = (
+        f"k_in*(D_p*(I_p1 + I_p2) + D_q*(I_p1 - {back}) - {left}*I_p2)",
+        f"k_in**2*2/3*(D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_q*(I_p1**2 - I_p1*{back} + {back}**2)"
+        f" + {left}*I_p2**2)",
+    )
     if alone:
         shared = f"sqrt((D_1 + D_2)/2*{freewheel})"
         doubled = "sqrt((I_o**2 + (dI_L*(1 - 2*D_1)/(1 - D_1))**2/12)/2)"
@@ -257,13 +264,13 @@ def rectifiers(alone: bool = False) -> tuple[Entry, ...]:
                     *_rectifier("I_o/2", shared, "I_pk", "V_sw + V_s + dV_p/n"),
                     *winding("Ns", "I_D1", "I_D1rms"),
                     *filtered_output(frequency="(2*f_s)"),
-                    *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)"),
+                    *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
                 ),
                 "bridge": (
                     *_rectifier("I_o/2", shared, "I_pk", "V_sw + V_FD1 + R_D1*I_v + dV_p/(2*n)"),
                     *winding("Ns", "0*I_o", f"{single}*sqrt(2)"),
                     *filtered_output(frequency="(2*f_s)"),
-                    *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)"),
+                    *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
                 ),
                 "current-doubler": (
                     *_rectifier(
@@ -281,7 +288,7 @@ def rectifiers(alone: bool = False) -> tuple[Entry, ...]:
                         DEFINITION,
                     ),
                     *interleaved_output("dI_L", "2, D_1, 0, 1, D_2, 1, 0", "2"),
-                    *chopped_input("(2*D_1)", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)"),
+                    *chopped_input("(2*D_1)", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
                 ),
             },
         ),
@@ -418,6 +425,7 @@ def both_ways_proofs() -> tuple[Proof, ...]:
         Proof("I_S1pk", "S1.i", "maximum"),
         Proof("V_S1", "S1.v", "maximum"),
         *rectifier_proofs("D1", shared=True),
+        Proof("I_Cirms", "source.i", "ac_rms", CURVED),
         Proof("dI_Lm", "L_m.i", "peak_to_peak", CURVED, modes=(CONTINUOUS, REVERSED)),
     )
 
