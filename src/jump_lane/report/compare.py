@@ -11,7 +11,7 @@ from jump_lane.study.compare import Candidate
 
 def compare_view(title: str, found: list[Candidate]) -> View:
     """Show converters side by side, and which cannot do what is asked and why."""
-    able = sorted((c for c in found if not c.failure), key=lambda c: c.stress)
+    able = sorted((c for c in found if not c.failure), key=lambda c: (c.stress != c.stress, c.stress))
     unable = [c for c in found if c.failure]
     columns = (
         "converter", "duty ratio>", "conduction", "device stress>", "inductive energy>", "C_o rms>", "C_i rms>",

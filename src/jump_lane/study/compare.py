@@ -92,7 +92,7 @@ def candidate(name: str, spec: Spec) -> Candidate:
         (float(duty.min()), float(duty.max())),
         tuple(sorted(modes)),
         sum(_stress(design, e) for e in elements if isinstance(e, Switch | Diode)) / power,
-        sum(_largest(design, f"W_{_symbol(design, e.name)}") for e in elements if isinstance(e, Inductor)),
+        sum(_energy(design, e) for e in elements if isinstance(e, Inductor)),
         _largest(design, "I_Corms"),
         _largest(design, "I_Cirms"),
         _parts(elements),
@@ -111,14 +111,24 @@ def _parts(elements: tuple[Element, ...]) -> tuple[int, int, int]:
 
 
 def _stress(design: Design, device: Switch | Diode) -> float:
-    """Return blocking voltage times peak current of a device; one stands for all made alike [VA]."""
+    """Return blocking voltage times peak current of a device; one stands for all made alike [VA].
+
+    Where no peak of its own is derived, it is that of the inductor; not a number if nothing is.
+    """
     if device.name == "load":
         return 0.0
     name = device.name
     if f"V_{name}" not in design.sheet:
         name = "S1" if isinstance(device, Switch) and not name.startswith("D") else "D1"
-    peak = f"I_{name}pk" if f"I_{name}pk" in design.sheet else f"I_{name}rms"
+    symbols = (f"I_{name}pk", f"I_{name}rms", "I_Lpk")
+    peak = next((symbol for symbol in symbols if symbol in design.sheet), symbols[0])
     return _largest(design, f"V_{name}") * _largest(design, peak)
+
+
+def _energy(design: Design, inductor: Inductor) -> float:
+    """Return the energy in an inductor at its peak [J]; leakage has none of its own."""
+    symbol = f"W_{_symbol(design, inductor.name)}"
+    return _largest(design, symbol) if symbol in design.sheet else 0.0
 
 
 def _symbol(design: Design, element: str) -> str:
@@ -132,5 +142,5 @@ def _symbol(design: Design, element: str) -> str:
 
 def _largest(design: Design, symbol: str) -> float:
     if symbol not in design.sheet:
-        return 0.0
+        return float("nan")
     return float(np.nanmax(np.abs(design.sheet[symbol].values)))
