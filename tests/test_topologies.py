@@ -169,7 +169,9 @@ def random_tables(topology: str, rng: random.Random) -> dict:
         tables["transformer"] = transformer_tables(secondary)
         if secondary != "centre-tap":
             tables["switching"]["mode"] = "continuous"
-        limit = 0.7 if topology.startswith("current-fed") else 0.35
+        limit = 0.35
+        if topology.startswith("current-fed"):
+            limit, tables["transformer"]["magnetising_ripple"] = 0.7, "1 %"
         tables["switching"] |= {"coupling_ripple": "0.5 %", "duty_limit": limit}
         if tables["switching"]["rectifier"] == "synchronous":
             tables["switching"]["mode"] = "continuous"
