@@ -78,3 +78,39 @@ class Lines(unittest.TestCase):
         self.assertEqual(self.sheet["C"].required, 0.4)
         self.assertEqual(self.sheet["C"].origin, "chosen")
         self.assertEqual(self.sheet.written(self.sheet["C"])[1], "4.000\u00a0A/10.00\u00a0V")
+
+
+class Equations(unittest.TestCase):
+    """Lines whose text is an equation, solved for the symbol."""
+
+    def setUp(self) -> None:
+        self.sheet = Sheet((2, 1))
+        self.sheet.give("a", np.array([[4.0], [9.0]]), "", "a number")
+
+    def test_the_value_makes_the_equation_vanish(self) -> None:
+        value = self.sheet.derive(Line("x", "x*y - a", "", "root", "definition", within=(0.0, 10.0),
+                                       through=(Line("y", "x", "", "the same", "definition"),)))  # fmt: skip
+        self.assertAlmostEqual(value.corner(0, 0), 2.0, places=12)
+        self.assertAlmostEqual(value.corner(1, 0), 3.0, places=12)
+        self.assertEqual(value.at, (1, 0))
+
+    def test_lines_on_the_way_are_entered_behind_it(self) -> None:
+        through = (Line("y", "2*x", "", "twice", "definition"), Line("z", "y + 1", "", "more", "definition"))
+        self.sheet.derive(Line("x", "z - a", "", "root", "definition", within=(0.0, 10.0), through=through))
+        self.assertAlmostEqual(self.sheet["z"].corner(1, 0), 9.0)
+        self.assertEqual([v.symbol for v in self.sheet], ["a", "x", "y", "z"])
+
+    def test_without_a_change_of_sign_there_is_no_value(self) -> None:
+        value = self.sheet.derive(Line("x", "x - a", "", "root", "definition", within=(0.0, 5.0)))
+        self.assertAlmostEqual(value.corner(0, 0), 4.0)
+        self.assertTrue(np.isnan(value.corner(1, 0)))
+
+    def test_falling_equations_too(self) -> None:
+        value = self.sheet.derive(Line("x", "a - x**2", "", "root", "definition", within=(0.0, 5.0)))
+        self.assertAlmostEqual(value.corner(1, 0), 3.0)
+
+    def test_it_is_written_as_an_equation(self) -> None:
+        value = self.sheet.derive(Line("x", "x**2 - a", "", "root", "definition", within=(0.0, 5.0)))
+        text, numbers = self.sheet.written(value)
+        self.assertEqual(text, "x² − a = 0")
+        self.assertTrue(numbers.endswith(" = 0"))

@@ -53,9 +53,28 @@ def derivation_view(design: Design, formulas: bool) -> View:
     notes = (
         f"{design.page.title}; worst case over {len(design.inputs)} input voltages × {len(design.loads)} loads",
         "Assumed: " + ", ".join(f"{pretty(v.symbol)} = {show(v.worst, v.unit)}" for v in assumed),
+        *_turns(design),
         *design.caveats(),
     )
     return View("derive", _derivation_data(design), tuple(tables), notes)
+
+
+def _turns(design: Design) -> list[str]:
+    """Say how windings are wound, and what rounding to whole turns does to the duty ratio."""
+    sheet, found = design.sheet, []
+    for label, symbol in design.page.turns:
+        if symbol not in sheet:
+            continue
+        ratio, primary = sheet[symbol].worst, sheet["N_p"].worst
+        ends = f"{primary:g} : {primary / ratio:.4g}" if primary else f"{show(ratio)} : 1"
+        found.append(f"{label} = {ends}")
+    if found and "D_i" in sheet:
+        limit, exact = sheet["D_lim"].worst, show(sheet["n_d"].worst)
+        found[0] += (
+            f" ({exact} : 1 brings the duty ratio to its limit of {show(limit)}; "
+            f"so it reaches {show(sheet['D_i'].worst)} with ideal parts)"
+        )
+    return found
 
 
 def _line_tables(sheet: Sheet) -> tuple[Table, ...]:

@@ -36,6 +36,7 @@ OPERATION = (
     Line("D_r", "n_r*D_w", "", "part of the period that the core takes to reset", blocks.VOLT_SECONDS),
     Line("D_off", "1 - D_w", "", "part of the period in which S1 is off", blocks.DEFINITION, "min"),
     *forwards.primary_device("S1", "V_in + V_in/n_r"),
+    blocks.with_spike("S1"),
     Line(
         "I_Dr", "dI_Lm*D_w/2", "A", "average current of reset diode D_r, without leakage", blocks.RMS_VALUES
     ),

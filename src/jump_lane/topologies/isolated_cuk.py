@@ -167,7 +167,7 @@ OPERATION = (
         {CONTINUOUS: "(V_T - R_S1*I_v)/n", REVERSED: "(V_T + max(-R_S1*I_v, k_d*V_BS1))/n"},
         "rectifier",
     ),
-    Line("V_D1s", "(1 + m_sp)*V_D1r", "V", "voltage rating of D1 with a spike", blocks.MARGIN),
+    blocks.with_spike("D1", "rectifier"),
     *transformers.winding("Np", "0*I_o", "I_Carms"),
     *transformers.winding("Ns", "0*I_o", "I_Cbrms"),
     *blocks.smooth_input("L1"),

@@ -76,7 +76,7 @@ OPERATION = (
         },
         "rectifier",
     ),
-    Line("V_D1s", "(1 + m_sp)*V_D1r", "V", "voltage rating of D1 with a spike", blocks.MARGIN),
+    blocks.with_spike("D1", "rectifier"),
     *transformers.winding("Np", "0*I_o", "I_Csrms"),
     *transformers.winding("Ns", "I_D1", "I_D1rms"),
     *blocks.smooth_input("L1"),

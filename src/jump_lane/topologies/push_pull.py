@@ -22,6 +22,7 @@ VOLTAGE, RESISTANCE = "V_in", "(R_S1 + R_pT)"
 OPERATION = (
     *secondaries.both_ways_operation(VOLTAGE, RESISTANCE),
     *blocks.ramped_device("S1", "D_p", "I_p1", "I_p2", "2*V_in - (R_S1 + R_pT)*I_v/n", up="D_q"),
+    blocks.with_spike("S1"),
     *transformers.winding("Np1", "I_S1", "I_S1rms"),
     *secondaries.whole_input(),
     *secondaries.rectifiers(),

@@ -11,6 +11,7 @@ from jump_lane.topologies.blocks.capacitors import (
 from jump_lane.topologies.blocks.devices import (
     device,
     ramped_device,
+    with_spike,
 )
 from jump_lane.topologies.blocks.drive import (
     PAIR_ROLES,
@@ -164,4 +165,5 @@ __all__ = [
     "single_proofs",
     "smooth_input",
     "swinging_output",
+    "with_spike",
 ]

@@ -61,6 +61,12 @@ def ramped_device(
     return _stresses(name, average, f"sqrt(({square})/3)", f"max({first}, {last})", blocks, noun)
 
 
+def with_spike(name: str, noun: str = "switch") -> Line:
+    """Return the rating of a device that no clamp protects from the spike of a leakage inductance."""
+    meaning = f"voltage rating of {noun} {name} with the spike of leakage"
+    return Line(f"V_{name}s", f"(1 + m_sp)*V_{name}r", "V", meaning, MARGIN)
+
+
 def _stresses(
     name: str, average: str, rms: str, peak: str, blocks: str | Mapping[str, str], noun: str
 ) -> tuple[Line, ...]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.capacitors import chopped_input, chopped_output
-from jump_lane.topologies.blocks.devices import device
+from jump_lane.topologies.blocks.devices import device, with_spike
 from jump_lane.topologies.blocks.duty import gate_times, handed_over, lossy_duty, peak_ratio
 from jump_lane.topologies.blocks.inductors import inductor, single_inductor_sizing
 from jump_lane.topologies.blocks.proofs import (
@@ -264,7 +264,7 @@ def main_switch(name: str, tight: str, leaking_voltage: str) -> Cases:
     return Cases(
         leaking,
         {
-            "tight": device(name, "D_1", "I_m", "dI", tight),
+            "tight": (*device(name, "D_1", "I_m", "dI", tight), with_spike(name)),
             "leaking": device(name, "(D_1 + D_k1/2)", "I_m", "dI", leaking_voltage),
         },
     )

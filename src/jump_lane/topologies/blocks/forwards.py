@@ -11,7 +11,7 @@ from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Wind
 from jump_lane.circuit.gates import Gates, Instant, complement, on
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
-from jump_lane.topologies.blocks.devices import ramped_device
+from jump_lane.topologies.blocks.devices import ramped_device, with_spike
 from jump_lane.topologies.blocks.inductors import inductor
 from jump_lane.topologies.blocks.proofs import (
     CURVED,
@@ -26,7 +26,6 @@ from jump_lane.topologies.blocks.sources import (
     DEFINITION,
     KIRCHHOFF,
     LEAKAGE_FORWARD,
-    MARGIN,
     VOLT_SECONDS,
 )
 from jump_lane.topologies.blocks.step_down import StepDown
@@ -160,8 +159,8 @@ def secondary(
             "D_k1",
             "rectifier",
         ),
-        Line("V_D1s", "(1 + m_sp)*V_D1r", "V", "voltage rating of D1 with a spike", MARGIN),
-        Line("V_D2s", "(1 + m_sp)*V_D2r", "V", "voltage rating of D2 with a spike", MARGIN),
+        with_spike("D1", "rectifier"),
+        with_spike("D2", "rectifier"),
         *winding("Np", "I_S1", "I_S1rms"),
         *winding("Ns", "I_D1", "I_D1rms"),
         *filtered_output(),

@@ -11,6 +11,7 @@ from jump_lane.circuit.gates import Gates, Interval, complement
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Sheet
 from jump_lane.spec import Spec
 from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
+from jump_lane.topologies.blocks.devices import with_spike
 from jump_lane.topologies.blocks.inductors import inductor
 from jump_lane.topologies.blocks.phases import interleaved_output
 from jump_lane.topologies.blocks.proofs import (
@@ -292,7 +293,7 @@ def rectifiers(alone: bool = False) -> tuple[Entry, ...]:
                 ),
             },
         ),
-        Line("V_D1s", "(1 + m_sp)*V_D1r", "V", "voltage rating of D1 with a spike", MARGIN),
+        with_spike("D1", "rectifier"),
     )
 
 
