@@ -35,6 +35,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "acos": np.arccos,
     "atan": np.arctan,
     "log": np.log,
+    "exp": np.exp,
     "sum_pp": sum_pp,
     "sum_rms": sum_rms,
     "sum_ripple": sum_ripple,
@@ -62,7 +63,7 @@ class Formula:
     """An arithmetic expression over named symbols, written in plain text.
 
     Allowed are ``+ − * / **``, parentheses, numbers, names, ``pi`` and sqrt, min, max, abs, floor, cos, sin,
-    acos, atan, log, and the sums over several phases of `jump_lane.overlay`.
+    acos, atan, log, exp, and the sums over several phases of `jump_lane.overlay`.
 
     Raises
     ------

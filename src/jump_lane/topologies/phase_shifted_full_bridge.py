@@ -54,14 +54,18 @@ SIZING: tuple[Entry, ...] = (
 
 
 def carried_on(current: str) -> tuple[Line, ...]:
-    """Return what the primary still carries as the next pulse begins, from the inductor current then."""
+    """Return what the primary still carries as the next pulse begins.
+
+    It follows the inductor current, given as it is then, unless resistance makes it decay faster.
+    """
+    decayed = f"I_p2*exp(-{RESISTANCE}*(0.5 - D_p - D_q)/(f_s*L_r))"
     return (
         Line(
             "I_e",
-            f"{current}/n + dI_Lm/2",
+            f"min({current}/n + dI_Lm/2, {decayed})",
             "A",
             "primary current at the end of freewheeling",
-            blocks.KIRCHHOFF,
+            blocks.LEAKAGE_FORWARD,
         ),
     )
 

@@ -426,8 +426,8 @@ def both_ways_proofs() -> tuple[Proof, ...]:
         Proof("I_S1pk", "S1.i", "maximum"),
         Proof("V_S1", "S1.v", "maximum"),
         *rectifier_proofs("D1", shared=True),
-        Proof("I_Cirms", "source.i", "ac_rms", CURVED),
-        Proof("dI_Lm", "L_m.i", "peak_to_peak", CURVED, modes=(CONTINUOUS, REVERSED)),
+        Proof("I_Cirms", "source.i", "ac_rms", 0.04),
+        Proof("dI_Lm", "L_m.i", "peak_to_peak", 0.04, modes=(CONTINUOUS, REVERSED)),
     )
 
 
