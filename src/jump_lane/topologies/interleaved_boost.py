@@ -101,7 +101,7 @@ PAGE = Page(
         Proof("D", "S1.gate", "average"),
         *blocks.inductor_proofs("L", element="L1"),
         Proof("dV_o", "load.v", "peak_to_peak", 0.05, "dV_ask"),
-        Proof("I_Corms", "C_o.i", "rms", scale="dI_L"),
+        Proof("I_Corms", "C_o.i", "rms", scale="I_Lpk"),
         *blocks.device_proofs("S1", "D1", shared=True),
         Proof("dI_in", "source.i", "peak_to_peak", scale="dI_L"),
         Proof("I_Cirms", "source.i", "ac_rms", scale="dI_L"),
