@@ -28,7 +28,7 @@ def demo(
     from jump_lane.cli import design, waves
     from jump_lane.errors import InputError
     from jump_lane.files import require_free, write_whole
-    from jump_lane.study.template import example
+    from jump_lane.study.template import DEMONSTRATION, example
 
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -39,7 +39,7 @@ def demo(
     for path in (file, *outputs.values()):
         require_free(path, overwrite)
     ensure_compiled()
-    write_whole(file, example("buck"), overwrite)
+    write_whole(file, example(DEMONSTRATION), overwrite)
     write_whole(outputs["derivation.txt"], _printed(lambda: design.derive(file, formulas=True)), overwrite)
     verdicts = _printed(lambda: design.check(file))
     write_whole(outputs["verdicts.txt"], verdicts, overwrite)

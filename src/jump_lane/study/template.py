@@ -10,6 +10,9 @@ import tomlkit
 from jump_lane.spec import parse_spec
 from jump_lane.topologies import page
 
+DEMONSTRATION = "buck"
+"""The topology whose example the demonstration runs."""
+
 
 def example(topology: str) -> str:
     """Return the example converter file of a topology.
