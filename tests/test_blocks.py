@@ -1,15 +1,17 @@
 """Groups of equations that several pages share, on their own."""
 
+import tomllib
 import unittest
 
 from jump_lane.circuit.elements import IdealTransformer, Inductor, Resistor
 from jump_lane.derivation import Line
 from jump_lane.errors import InputError
 from jump_lane.report.design import derivation_view
+from jump_lane.study.template import example
 from jump_lane.topologies import NAMES, blocks, page
 from jump_lane.topologies.blocks import transformers
 from jump_lane.topologies.blocks.rewriting import TWICE, rewritten
-from jump_lane.topologies.page import ByTarget
+from jump_lane.topologies.page import ByTarget, Cases
 from tests.common import buck_tables, design, example_design
 
 
@@ -84,6 +86,41 @@ class Steps(unittest.TestCase):
         self.assertAlmostEqual(value("I_S9"), 0.4 * 3 + 0.1 * 2 / 2 + 0.05 * 4 / 2)
         self.assertAlmostEqual(value("I_S9rms") ** 2, 0.4 * 28 / 3 + 0.1 * 4 / 3 + 0.05 * 16 / 3)
         self.assertEqual(value("I_S9pk"), 4.0)
+
+
+def entered(found) -> list[str]:
+    """The symbols of all lines that a design enters, in order."""
+    out: list[str] = []
+    pending = [*found.page.sizing, *found.page.operation]
+    while pending:
+        entry = pending.pop(0)
+        if isinstance(entry, Cases):
+            pending = [*entry.lines[entry.of(found.spec, found.sheet)], *pending]
+        elif isinstance(entry, ByTarget):
+            out.append(next(iter(entry.lines.values())).symbol)
+        else:
+            out.append(entry.symbol)
+            pending = [*entry.through, *pending]
+    return out
+
+
+class OneDerivation(unittest.TestCase):
+    def test_no_symbol_is_derived_twice(self) -> None:
+        """A second line of the same name would leave behind what was derived from the first one."""
+        for name in NAMES:
+            for secondary in ("centre-tap", "bridge", "current-doubler"):
+                tables = tomllib.loads(example(name))
+                tables["transformer"] = tables.get("transformer", {}) | {"secondary": secondary}
+                symbols = entered(design(tables, switching__mode="continuous", switching__duty_limit=0.38))
+                with self.subTest(topology=name, secondary=secondary):
+                    self.assertEqual([s for s in set(symbols) if symbols.count(s) > 1], [])
+
+    def test_no_given_symbol_is_derived(self) -> None:
+        for name in NAMES:
+            found = example_design(name)
+            given = {v.symbol for v in found.sheet if v.line is None}
+            with self.subTest(name):
+                self.assertEqual(given & set(entered(found)), set())
 
 
 class Isolated(unittest.TestCase):

@@ -13,7 +13,7 @@ def damping_view(found: Comparison) -> View:
     """Show derived damping, and peak voltage and loss as simulated."""
     damped, quiet = found.damped, found.quiet
     rows = tuple(
-        (pretty(v.symbol), v.meaning, show(v.worst, v.unit), *_origin(damped.sheet.written(v)[0], v.origin))
+        (pretty(v.symbol), v.meaning, show(v.worst, v.unit), damped.sheet.written(v)[0], v.origin)
         for v in damped.sheet
     )
     tables = (
@@ -32,10 +32,6 @@ def damping_view(found: Comparison) -> View:
         "loss": quiet.power("R_d"),
     }
     return View("damp", data, tables, tuple(notes))
-
-
-def _origin(formula: str, origin: str) -> tuple[str, str]:
-    return formula, origin
 
 
 def _simulated(found: Comparison) -> Table:

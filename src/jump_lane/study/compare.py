@@ -11,11 +11,9 @@ import numpy as np
 from jump_lane.circuit.elements import (
     Capacitor,
     CoupledInductors,
-    Diode,
     Element,
     IdealTransformer,
     Inductor,
-    Switch,
 )
 from jump_lane.errors import InputError
 from jump_lane.spec import Spec
@@ -91,35 +89,30 @@ def candidate(name: str, spec: Spec) -> Candidate:
         "",
         (float(duty.min()), float(duty.max())),
         tuple(sorted(modes)),
-        sum(_stress(design, e) for e in elements if isinstance(e, Switch | Diode)) / power,
+        sum(_stress(design, e.name) for e in design.valves) / power,
         sum(_energy(design, e) for e in elements if isinstance(e, Inductor)),
         _largest(design, "I_Corms"),
         _largest(design, "I_Cirms"),
-        _parts(elements),
+        _parts(design, elements),
     )
 
 
-def _parts(elements: tuple[Element, ...]) -> tuple[int, int, int]:
-    """Count devices, magnetic parts and capacitors (that of the input included)."""
-    elements = tuple(e for e in elements if e.name != "load")
-    devices = sum(isinstance(e, Switch | Diode) for e in elements)
+def _parts(design: Design, elements: tuple[Element, ...]) -> tuple[int, int, int]:
+    """Count devices, magnetic parts (leakage is none) and capacitors (that of the input included)."""
     cores = sum(isinstance(e, IdealTransformer | CoupledInductors) for e in elements)
-    own = [
-        e for e in elements if isinstance(e, Inductor) and e.name != "L_m" and not e.name.startswith("L_k")
+    inductors = [
+        e for e in elements if isinstance(e, Inductor) and e.name != "L_m" and _energy(design, e) > 0.0
     ]
-    return devices, cores + len(own), sum(isinstance(e, Capacitor) for e in elements) + 1
+    capacitors = sum(isinstance(e, Capacitor) for e in elements) + 1
+    return len(design.valves), cores + len(inductors), capacitors
 
 
-def _stress(design: Design, device: Switch | Diode) -> float:
+def _stress(design: Design, device: str) -> float:
     """Return blocking voltage times peak current of a device; one stands for all made alike [VA].
 
     Where no peak of its own is derived, it is that of the inductor; not a number if nothing is.
     """
-    if device.name == "load":
-        return 0.0
-    name = device.name
-    if f"V_{name}" not in design.sheet:
-        name = "S1" if isinstance(device, Switch) and not name.startswith("D") else "D1"
+    name = design.stands_for(device)
     symbols = (f"I_{name}pk", f"I_{name}rms", "I_Lpk")
     peak = next((symbol for symbol in symbols if symbol in design.sheet), symbols[0])
     return _largest(design, f"V_{name}") * _largest(design, peak)

@@ -114,6 +114,6 @@ PAGE = Page(
         Proof("V_clm", "C_cl.v", "average"),
         Proof("dV_cl", "C_cl.v", "peak_to_peak", 0.05),
     ),
-    asks=forwards.forward_asks(),
+    asks=blocks.single_asks(),
     figure=forwards.PANELS,
 )

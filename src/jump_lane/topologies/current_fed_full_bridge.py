@@ -124,7 +124,7 @@ OPERATION = (
     Line("I_D1pk", "I_sa", "A", "peak current of a rectifier", blocks.KIRCHHOFF),
     Line(
         "V_D1",
-        {CONTINUOUS: "V_o + dV_o/2 + V_FD1 + R_D1*n*I_pk", REVERSED: "V_o + dV_o/2 + V_FD1 + R_D1*n*I_pk"},
+        "V_o + dV_o/2 + V_FD1 + R_D1*n*I_pk",
         "V",
         "voltage that a rectifier blocks",
         blocks.KIRCHHOFF,

@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from jump_lane.circuit.circuit import Circuit
+from jump_lane.circuit.elements import Diode, Switch
 from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Sheet
 from jump_lane.errors import InputError, nearest
 from jump_lane.formula import formula
@@ -63,7 +64,8 @@ class Design:
     @property
     def proofs(self) -> tuple[Proof, ...]:
         """Return the proofs of what is derived in this case."""
-        return tuple(p for p in self.page.proofs if p.symbol in self.sheet)
+        known = (p for p in self.page.proofs if p.symbol in self.sheet)
+        return tuple(p for p in known if not p.needs or self.sheet[p.needs].worst != 0.0)
 
     def tolerance(self, proof: Proof) -> float:
         """Return how far a simulated value may lie from the derived one [1]."""
@@ -104,6 +106,18 @@ class Design:
         """
         spec = spec or self.spec
         return _derive(spec, self.page, inputs, loads, self.components() | _chosen(spec, self.page))
+
+    @cached_property
+    def valves(self) -> tuple[Switch | Diode, ...]:
+        """Switches and rectifiers of the circuit."""
+        elements = self.circuit(0, 0).elements
+        return tuple(e for e in elements if isinstance(e, Switch | Diode) and e.name != "load")
+
+    def stands_for(self, device: str) -> str:
+        """Return the device whose symbols a device shares: itself, or the one that stands for all made alike."""
+        if f"V_{device}" in self.sheet:
+            return device
+        return "S1" if device.startswith("S") else "D1"
 
     def caveats(self) -> tuple[str, ...]:
         """Return what the derivation leaves out."""

@@ -25,36 +25,11 @@ SIZING = (
     Cases(transformers.leaking, {"leaking": flybacks.dissipating_clamp(), "tight": ()}),
 )
 
-CLAMP = (
-    Line(
-        "V_cl",
-        "V_2/2 + sqrt(V_2**2/4 + f_s*L_kT*I_pk**2*R_cl/2)",
-        "V",
-        "clamp voltage above the input",
-        blocks.LEAKAGE,
-    ),
-    Line("Z_cl", "sqrt(L_kT/C_cl)", "Ω", "impedance of leakage and clamp capacitance", blocks.LEAKAGE),
-    Line(
-        "V_c0",
-        "V_cl*(1 - 1/(2*f_s*R_cl*C_cl)) - V_2 + R_pT*I_pk/2",
-        "V",
-        "voltage that drives the primary current back as S1 opens",
-        blocks.LEAKAGE,
-        "min",
-    ),
-)
-
 OPERATION: tuple[Entry, ...] = (
     Cases(
         transformers.leaking,
         {
-            "leaking": flybacks.leaking_operation(
-                CLAMP,
-                fall="f_s*atan(I_pk*Z_cl/V_c0)*sqrt(L_kT*C_cl)",
-                half="I_pk*cos(D_k2/(2*f_s*sqrt(L_kT*C_cl))) - V_c0/Z_cl*sin(D_k2/(2*f_s*sqrt(L_kT*C_cl)))",
-                back="f_s*L_kT*max(I_v, 0*I_v)/(V_in + V_2)",
-                taken="(V_cl/R_cl + D_k1*max(I_v, 0*I_v)/2)",
-            ),
+            "leaking": flybacks.dissipating_operation(),
             "tight": flybacks.tight_operation(),
         },
     ),
@@ -114,7 +89,7 @@ PAGE = Page(
     idle=("S1", "D1"),
     turns=transformers.TURNS,
     looser=transformers.LOOSER,
-    proofs=flybacks.flyback_proofs("S1"),
+    proofs=flybacks.flyback_proofs(),
     asks=flybacks.flyback_asks(),
     figure=(
         ("gate", ("S1.gate",)),

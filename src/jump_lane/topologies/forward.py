@@ -80,6 +80,6 @@ PAGE = Page(
     looser=transformers.LOOSER,
     bounds=(Bound("D_r", "D_off", "the core would not be reset; lower duty_limit or n_r"),),
     proofs=forwards.forward_proofs(),
-    asks=forwards.forward_asks(),
+    asks=blocks.single_asks(),
     figure=forwards.PANELS,
 )

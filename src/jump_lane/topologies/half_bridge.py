@@ -92,6 +92,6 @@ PAGE = Page(
         Proof("dV_Cd", "C_d1.v", "peak_to_peak", 0.05, modes=(CONTINUOUS, DISCONTINUOUS)),
         Proof("I_Cdrms", "C_d1.i", "rms", 0.02),
     ),
-    asks=secondaries.both_ways_asks(),
+    asks=blocks.single_asks(),
     figure=secondaries.PANELS,
 )

@@ -29,7 +29,6 @@ from jump_lane.spec import Spec
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, transformers
 from jump_lane.topologies.blocks.rewriting import rewritten
-from jump_lane.topologies.flyback import CLAMP
 from jump_lane.topologies.page import Cases, Entry, Page, Point, Proof, Role
 
 MOST = 4
@@ -174,13 +173,7 @@ SIZING: tuple[Entry, ...] = (
 
 OPERATION: tuple[Entry, ...] = (
     *rewritten(
-        flybacks.leaking_operation(
-            CLAMP,
-            fall="f_s*atan(I_pk*Z_cl/V_c0)*sqrt(L_kT*C_cl)",
-            half="I_pk/2",
-            back="f_s*L_kT*max(I_v, 0*I_v)/(V_in + V_2)",
-            taken="(V_cl/R_cl + D_k1*max(I_v, 0*I_v)/2)",
-        ),
+        flybacks.dissipating_operation(),
         {"L_kT": "L_kt", "R_D1": "0*R_D1", "R_sT": "0*R_sT", "R_Co": "0*R_Co", "V_BD1": "0*V_BD1"},
     ),
     Line("dI_Lm", "dI", "A", "ripple of the magnetising current, peak to peak", blocks.VOLT_SECONDS),

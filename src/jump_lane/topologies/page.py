@@ -164,6 +164,8 @@ class Proof:
     tolerance: float = 0.01
     scale: str = ""
     modes: tuple[str, ...] = ()
+    needs: str = ""
+    """Symbol that must not be zero: without leakage, say, nothing tells how two open switches share a voltage."""
 
 
 @dataclass(frozen=True)

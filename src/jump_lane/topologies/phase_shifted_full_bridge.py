@@ -30,7 +30,7 @@ HARD = (
 )
 
 DECAY = 0.05
-"""Resistance makes the primary current decay between pulses, which the formulas leave out."""
+"""Between pulses the primary current decays and follows the inductor; the formulas take whichever is faster."""
 
 SIZING: tuple[Entry, ...] = (
     *secondaries.both_ways_sizing(VOLTAGE, RESISTANCE),
@@ -186,7 +186,7 @@ PAGE = Page(
         Proof("I_S1rms", "S1.i", "rms", DECAY),
         Proof("I_Nprms", "L_r.i", "rms", DECAY),
     ),
-    asks=secondaries.both_ways_asks(),
+    asks=blocks.single_asks(),
     figure=(
         ("gate", ("S1.gate", "S4.gate")),
         ("primary current", ("L_r.i",)),

@@ -71,6 +71,6 @@ PAGE = Page(
     bounds=secondaries.BOUNDS,
     caveats=secondaries.CAVEATS,
     proofs=secondaries.both_ways_proofs(),
-    asks=secondaries.both_ways_asks(),
+    asks=blocks.single_asks(),
     figure=secondaries.PANELS,
 )

@@ -38,28 +38,11 @@ OPERATION: tuple[Entry, ...] = (
             "tight": flybacks.tight_operation(PRIMARY),
         },
     ),
-    *flybacks.flyback_currents("2"),
+    *flybacks.flyback_currents("2", ("D_1*I_m - D_k2*I_pk/2", "(D_1*(I_m**2 + dI**2/12) + D_k2*I_pk**2/3)")),
     *blocks.device("S1", "(D_1 + D_k1/2)", "I_m", "dI", "V_in"),
     *blocks.device("S2", "(D_1 + D_k1/2)", "I_m", "dI", "V_in"),
     *blocks.device("D_c1", "D_k2", "(I_pk/2)", "I_pk", "V_in", "clamp diode"),
     *flybacks.windings(),
-    Line("I_in", "D_1*I_m - D_k2*I_pk/2", "A", "average input current", blocks.VOLT_SECONDS),
-    Line(
-        "I_Cirms",
-        "sqrt(D_1*(I_m**2 + dI**2/12) + D_k2*I_pk**2/3 - I_in**2)",
-        "A",
-        "rms current of the input capacitor",
-        blocks.RMS_VALUES,
-    ),
-    Cases(
-        transformers.leaking,
-        {
-            "leaking": (
-                Line("V_S1k", "V_S1", "V", "voltage of S1 while the clamp conducts", blocks.KIRCHHOFF),
-            ),
-            "tight": (),
-        },
-    ),
 )
 
 
@@ -109,8 +92,8 @@ PAGE = Page(
         ),
     ),
     proofs=(
-        *(p for p in flybacks.flyback_proofs("S1") if p.symbol not in ("V_S1", "V_cl")),
-        Proof("V_S1k", "S1.v", "maximum"),
+        *(p for p in flybacks.flyback_proofs() if p.symbol not in ("V_S1", "V_cl")),
+        Proof("V_S1", "S1.v", "maximum", needs="L_kT"),
     ),
     asks=flybacks.flyback_asks(),
     figure=(

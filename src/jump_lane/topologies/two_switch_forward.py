@@ -75,6 +75,6 @@ PAGE = Page(
     looser=transformers.LOOSER,
     bounds=(Bound("D_r", "D_off", "the core would not be reset; lower duty_limit"),),
     proofs=forwards.forward_proofs(),
-    asks=forwards.forward_asks(),
+    asks=blocks.single_asks(),
     figure=forwards.PANELS,
 )

@@ -66,13 +66,12 @@ def derive_damping(design: Design, device: str) -> Damped:
         raise InputError(
             f"damping.{device}: missing; {nearest(device, data)}" if data else f"damping.{device}: missing"
         )
-    valve = next((e for e in _valves(design.circuit(0, 0)) if e.name == device), None)
-    if valve is None:
-        names = [e.name for e in _valves(design.circuit(0, 0))]
+    names = [e.name for e in design.valves]
+    if device not in names:
         raise InputError(f"damping.{device}: no such switch or rectifier; {nearest(device, names)}")
     found = data[device]
     sheet = Sheet((1, 1))
-    blocked, current = _stress(design, valve)
+    blocked, current = _stress(design, device)
     for symbol, value, unit, meaning in (
         ("f_r0", found.ring, "Hz", "ring frequency measured"),
         ("C_ad", found.added, "F", "capacitance added"),
@@ -98,16 +97,10 @@ def derive_damping(design: Design, device: str) -> Damped:
     return Damped(device, found, sheet)
 
 
-def _valves(circuit: Circuit) -> list[Switch | Diode]:
-    return [e for e in circuit.elements if isinstance(e, Switch | Diode) and e.name != "load"]
-
-
-def _stress(design: Design, valve: Switch | Diode) -> tuple[float, float]:
+def _stress(design: Design, device: str) -> tuple[float, float]:
     """Return what a device blocks [V] and interrupts [A]: a switch its peak current, a rectifier nothing."""
-    name = valve.name
-    if f"V_{name}" not in design.sheet:
-        name = "S1" if name.startswith("S") else "D1"
-    switched = valve.name.startswith("S")
+    name = design.stands_for(device)
+    switched = device.startswith("S")
     return design.sheet[f"V_{name}"].worst, design.sheet[f"I_{name}pk"].worst if switched else 0.0
 
 

@@ -20,7 +20,6 @@ from jump_lane.topologies.blocks.proofs import (
     inductor_proofs,
     output_proofs,
     rectifier_proofs,
-    single_asks,
 )
 from jump_lane.topologies.blocks.sources import (
     DEFINITION,
@@ -30,7 +29,7 @@ from jump_lane.topologies.blocks.sources import (
 )
 from jump_lane.topologies.blocks.step_down import StepDown
 from jump_lane.topologies.blocks.transformers import path, turns_ratio, winding
-from jump_lane.topologies.page import Ask, Entry, Point, Proof, Role
+from jump_lane.topologies.page import Entry, Point, Proof, Role
 
 ROLES = (
     Role("S1", "switch"),
@@ -215,11 +214,6 @@ def forward_proofs() -> tuple[Proof, ...]:
         Proof("dI_Lm", "L_m.i", "peak_to_peak", CURVED),
         Proof("I_Cirms", "source.i", "ac_rms", CURVED),
     )
-
-
-def forward_asks() -> tuple[Ask, ...]:
-    """Return what is asked of a forward converter."""
-    return single_asks()
 
 
 START = {"L": "I_Lv", "C_o": "V_o"}

@@ -19,7 +19,6 @@ from jump_lane.topologies.blocks.proofs import (
     held_proofs,
     inductor_proofs,
     rectifier_proofs,
-    single_asks,
 )
 from jump_lane.topologies.blocks.sources import (
     DEFINITION,
@@ -31,7 +30,7 @@ from jump_lane.topologies.blocks.sources import (
 )
 from jump_lane.topologies.blocks.step_down import StepDown
 from jump_lane.topologies.blocks.transformers import path, turns_ratio, winding
-from jump_lane.topologies.page import Ask, Bound, Cases, Entry, Point, Proof, Role
+from jump_lane.topologies.page import Bound, Cases, Entry, Point, Proof, Role
 
 KINDS = ("centre-tap", "bridge", "current-doubler")
 
@@ -208,7 +207,6 @@ def both_ways_operation(
             "part of the period in which the primary current dies out after each pulse",
             LEAKAGE_FORWARD,
         ),
-        Line("I_pp", "I_p2", "A", "peak current of the primary", KIRCHHOFF),
         Line(
             "I_prms",
             "sqrt(2*(D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_q*I_p1**2 + D_r*I_p2**2)/3)",
@@ -429,11 +427,6 @@ def both_ways_proofs() -> tuple[Proof, ...]:
         Proof("I_Cirms", "source.i", "ac_rms", 0.04),
         Proof("dI_Lm", "L_m.i", "peak_to_peak", 0.04, modes=(CONTINUOUS, REVERSED)),
     )
-
-
-def both_ways_asks() -> tuple[Ask, ...]:
-    """Return what is asked of such a converter."""
-    return single_asks()
 
 
 START = {"L_m": "I_M0", "L1": "I_Lv", "L2": "I_L", "C_o": "V_o"}
