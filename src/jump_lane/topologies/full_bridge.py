@@ -1,16 +1,18 @@
 """Full bridge: four switches put the input to the primary in turn, one diagonal after the other.
 
-in ──┬──S1──┬── a ── Np ── b ──┬──S3──┬── in
-     │      │   (dot at a)     │
-     │      S2                 S4
-     │      │                  │
-gnd ─┴──────┴──────────────────┴──
+S1 and S4 put V_in to the primary, S2 and S3 the other way round; nothing drives it in between.
+
+        in ──┬──S1──┬── a ── Np ── b ──┬──S3──┬── in
+             │      │   (dot at a)     │
+             │      S2                 S4
+             │      │                  │
+        gnd ─┴──────┴──────────────────┴──
 """
 
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.circuit.gates import Gates, Instant, on, shifted
+from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.derivation import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import secondaries, transformers
@@ -51,8 +53,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
 
 def gates(duty: Instant, p: Point) -> Gates:
     """Return the gate pattern: S2 and S3 half a period after S1 and S4."""
-    one, two = on(0.0, duty), shifted(on(0.0, duty), 0.5)
-    return {"S1": one, "S4": one, "S2": two, "S3": two, **secondaries.rectify(p, one, two)}
+    return secondaries.in_turn(duty, p, ("S1", "S4"), ("S2", "S3"))
 
 
 PAGE = Page(

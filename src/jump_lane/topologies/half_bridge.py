@@ -1,16 +1,18 @@
 """Half bridge: two switches put the primary between their node and that of two capacitors that halve the input.
 
-in ──┬──S1──┬── m ── Np ── c ──┬── C_d1 ── in
-     │      │   (dot at m)     │
-     │      S2                 C_d2
-     │      │                  │
-gnd ─┴──────┴──────────────────┴──
+S1 puts half of the input to the primary, S2 the other half the other way round; nothing drives it in between.
+
+        in ──┬──S1──┬── m ── Np ── c ──┬── C_d1 ── in
+             │      │   (dot at m)     │
+             │      S2                 C_d2
+             │      │                  │
+        gnd ─┴──────┴──────────────────┴──
 """
 
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Capacitor, Element
-from jump_lane.circuit.gates import Gates, Instant, on, shifted
+from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import secondaries, transformers
@@ -57,8 +59,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
 
 def gates(duty: Instant, p: Point) -> Gates:
     """Return the gate pattern: S2 half a period after S1."""
-    one, two = on(0.0, duty), shifted(on(0.0, duty), 0.5)
-    return {"S1": one, "S2": two, **secondaries.rectify(p, one, two)}
+    return secondaries.in_turn(duty, p, ("S1",), ("S2",))
 
 
 DROOP = (

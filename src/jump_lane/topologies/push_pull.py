@@ -12,7 +12,7 @@ open sees twice the input voltage.
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.circuit.gates import Gates, Instant, on, shifted
+from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import secondaries, transformers
 from jump_lane.topologies.page import Page, Point
@@ -45,8 +45,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
 
 def gates(duty: Instant, p: Point) -> Gates:
     """Return the gate pattern: S2 half a period after S1."""
-    one, two = on(0.0, duty), shifted(on(0.0, duty), 0.5)
-    return {"S1": one, "S2": two, **secondaries.rectify(p, one, two)}
+    return secondaries.in_turn(duty, p, ("S1",), ("S2",))
 
 
 PAGE = Page(

@@ -7,7 +7,7 @@ inductor; the doubler has an inductor for each.  Leakage inductance is that of t
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Diode, Element, IdealTransformer, Inductor, Winding
-from jump_lane.circuit.gates import Gates, Interval, complement
+from jump_lane.circuit.gates import Gates, Instant, Interval, complement, on, shifted
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Sheet
 from jump_lane.spec import Spec
 from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
@@ -395,6 +395,12 @@ def rectify(p: Point, first: tuple[Interval, ...], second: tuple[Interval, ...])
     if p.secondary == "bridge":
         return {"D1": blocked_second, "D2": blocked_first, "D3": blocked_first, "D4": blocked_second}
     return {"D1": blocked_first, "D2": blocked_second}
+
+
+def in_turn(duty: Instant, p: Point, first: tuple[str, ...], second: tuple[str, ...]) -> Gates:
+    """Return the gate pattern of switches that drive the core one way, and half a period later the other way."""
+    one, two = on(0.0, duty), shifted(on(0.0, duty), 0.5)
+    return {**dict.fromkeys(first, one), **dict.fromkeys(second, two), **rectify(p, one, two)}
 
 
 def whole_input() -> tuple[Line, ...]:
