@@ -15,7 +15,7 @@ from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.derivation import Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import secondaries, transformers
+from jump_lane.topologies.blocks import rectifying, secondaries, transformers
 from jump_lane.topologies.page import Page, Point
 
 VOLTAGE, RESISTANCE = "V_in", "(2*R_S1 + R_pT)"
@@ -46,14 +46,14 @@ def circuit(p: Point) -> tuple[Element, ...]:
         p.switch("S3", "in", "b", "S1", shares=True),
         p.switch("S4", "b", "gnd", "S1", shares=True),
         *transformers.path("a", "a", "T.a", 0.0, p["R_pT"]),
-        *secondaries.freewheels(p, ("a", "in"), ("gnd", "a"), ("b", "in"), ("gnd", "b")),
-        *secondaries.transformer(p, (("Np", a, "b"),)),
+        *rectifying.freewheels(p, ("a", "in"), ("gnd", "a"), ("b", "in"), ("gnd", "b")),
+        *rectifying.transformer(p, (("Np", a, "b"),)),
     )
 
 
 def gates(duty: Instant, p: Point) -> Gates:
     """Return the gate pattern: S2 and S3 half a period after S1 and S4."""
-    return secondaries.in_turn(duty, p, ("S1", "S4"), ("S2", "S3"))
+    return rectifying.in_turn(duty, p, ("S1", "S4"), ("S2", "S3"))
 
 
 PAGE = Page(

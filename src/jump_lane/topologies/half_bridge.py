@@ -15,7 +15,7 @@ from jump_lane.circuit.elements import Capacitor, Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import secondaries, transformers
+from jump_lane.topologies.blocks import rectifying, secondaries, transformers
 from jump_lane.topologies.page import Page, Point, Proof
 
 VOLTAGE, RESISTANCE = "(V_in/2)", "(R_S1 + R_pT)"
@@ -52,14 +52,14 @@ def circuit(p: Point) -> tuple[Element, ...]:
         Capacitor("C_d1", "in", "c", p["C_d"]),
         Capacitor("C_d2", "c", "gnd", p["C_d"]),
         *transformers.path("m", "m", "T.m", 0.0, p["R_pT"]),
-        *secondaries.freewheels(p, ("m", "in"), ("gnd", "m")),
-        *secondaries.transformer(p, (("Np", m, "c"),)),
+        *rectifying.freewheels(p, ("m", "in"), ("gnd", "m")),
+        *rectifying.transformer(p, (("Np", m, "c"),)),
     )
 
 
 def gates(duty: Instant, p: Point) -> Gates:
     """Return the gate pattern: S2 half a period after S1."""
-    return secondaries.in_turn(duty, p, ("S1",), ("S2",))
+    return rectifying.in_turn(duty, p, ("S1",), ("S2",))
 
 
 DROOP = (

@@ -18,7 +18,7 @@ from jump_lane.circuit.elements import Capacitor, Element, Inductor
 from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import secondaries, transformers
+from jump_lane.topologies.blocks import rectifying, secondaries, transformers
 from jump_lane.topologies.page import Cases, Entry, Page, Point, Proof
 
 VOLTAGE, RESISTANCE = "V_in", "(2*R_S1 + R_pT)"
@@ -143,7 +143,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         *(p.switch(name, *nodes, "S1", shares=True) for name, nodes in legs.items()),
         *(Capacitor(f"C_{name}", *nodes, p["C_S1"]) for name, nodes in legs.items() if swing),
         Inductor("L_r", "a", "T.a", p["L_r"], p["R_pT"]),
-        *secondaries.transformer(p, (("Np", "T.a", "b"),), leak=False),
+        *rectifying.transformer(p, (("Np", "T.a", "b"),), leak=False),
     )
 
 
@@ -157,7 +157,7 @@ def gates(shift: Instant, p: Point) -> Gates:
         "S3": on(shift + dead, shift + half),
     }
     turn = p["D_q"]
-    return {**legs, **secondaries.rectify(p, on(0.0, half + turn), on(half, 1.0 + turn))}
+    return {**legs, **rectifying.rectify(p, on(0.0, half + turn), on(half, 1.0 + turn))}
 
 
 PAGE = Page(

@@ -14,7 +14,7 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import secondaries, transformers
+from jump_lane.topologies.blocks import rectifying, secondaries, transformers
 from jump_lane.topologies.page import Page, Point
 
 VOLTAGE, RESISTANCE = "V_in", "(R_S1 + R_pT)"
@@ -38,14 +38,14 @@ def circuit(p: Point) -> tuple[Element, ...]:
         *transformers.path("b", "T.b", "b", 0.0, p["R_pT"]),
         p.switch("S1", "a", "gnd", shares=True),
         p.switch("S2", "b", "gnd", "S1", shares=True),
-        *secondaries.freewheels(p, ("gnd", "a"), ("gnd", "b")),
-        *secondaries.transformer(p, (("Np1", "in", a), ("Np2", b, "in"))),
+        *rectifying.freewheels(p, ("gnd", "a"), ("gnd", "b")),
+        *rectifying.transformer(p, (("Np1", "in", a), ("Np2", b, "in"))),
     )
 
 
 def gates(duty: Instant, p: Point) -> Gates:
     """Return the gate pattern: S2 half a period after S1."""
-    return secondaries.in_turn(duty, p, ("S1",), ("S2",))
+    return rectifying.in_turn(duty, p, ("S1",), ("S2",))
 
 
 PAGE = Page(
