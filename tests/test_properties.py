@@ -4,7 +4,7 @@ import math
 import unittest
 
 import numpy as np
-from hypothesis import assume, given, settings
+from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from jump_lane.circuit.gates import Instant, complement, on, shifted
@@ -132,7 +132,8 @@ class Simulator(unittest.TestCase):
         self.assertLess(moved, 1e-8)
 
     @settings(max_examples=30, deadline=None)
-    @given(st.floats(min_value=1.0, max_value=18.5), st.floats(min_value=1.0, max_value=800.0))
+    @example(target=16.0, load=211.0)  # where Newton's method alone ran into the end of the range
+    @given(target=st.floats(min_value=1.0, max_value=18.5), load=st.floats(min_value=1.0, max_value=800.0))
     def test_whatever_can_be_held_is_held(self, target: float, load: float) -> None:
         circuit = driven(buck(r=0.02, load=load, inductance=15e-6), 0.5)
         found = record(steady_state(circuit, Regulation("load", target))).measures("load.v")

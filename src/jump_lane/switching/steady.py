@@ -25,7 +25,14 @@ from jump_lane.switching.nodal import eliminate
 RESIDUAL = 1e-13
 ACCEPTED = 1e-9
 LAST_RESORT = 1e-8
+"""Residual accepted where nothing smaller was met; the balances judge the result."""
+
 MAX_STEPS = 60
+INSET = 0.01
+"""How far from the ends of the control range, as a part of it, a target is looked for where Newton's method fails."""
+
+HALVINGS = 7
+"""Steps of that search: within a hundredth of the range, from where Newton's method converges."""
 
 
 @dataclass(frozen=True)
@@ -213,9 +220,42 @@ def steady_state(
     ends, combo = engine.settle(z, 0, circuit.control, 2)
     shooting = _Shooting(engine, regulation)
     point, steps = shooting.solve(ends[-1], combo, circuit.control)
+    if regulation is not None and not point.size < LAST_RESORT:
+        near = _approached(engine, regulation, ends[-1], combo)
+        if near is not None:
+            point, further = shooting.solve(near.z, near.combo, near.control)
+            steps += further
     if not point.size < LAST_RESORT:
         raise ConvergenceError(_reason(point, regulation))
     return SteadyState(engine, point.run, point.z, point.combo, point.control, point.size, steps)
+
+
+def _approached(engine: Engine, regulation: Regulation, z: Array, combo: int) -> _Point | None:
+    """Return a steady state at a fixed control near the one that holds the average, by bisection.
+
+    Newton's method on states and control together may run into an end of the range, where the average still holds
+    because nothing has discharged a capacitor yet.  Returns None if the average does not cross its target.
+    """
+    free = _Shooting(engine, None)
+    edge = INSET * (regulation.highest - regulation.lowest)
+
+    def settled(control: float, start: _Point | None) -> tuple[_Point, float]:
+        point, _ = free.solve(
+            z if start is None else start.z, combo if start is None else start.combo, control
+        )
+        return point, float(point.run.end[engine.n + 1]) / engine.circuit.period - regulation.target
+
+    low, below = settled(regulation.lowest + edge, None)
+    high, above = settled(regulation.highest - edge, low)
+    if below * above > 0.0:
+        return None
+    for _ in range(HALVINGS):
+        middle, gap = settled((low.control + high.control) / 2.0, low)
+        if gap * below > 0.0:
+            low, below = middle, gap
+        else:
+            high = middle
+    return low
 
 
 def _reason(point: _Point, regulation: Regulation | None) -> str:
