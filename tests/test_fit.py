@@ -3,7 +3,8 @@ import unittest
 from importlib.resources import files
 from pathlib import Path
 
-from jump_lane.catalogue.parts import Part, load
+from jump_lane.catalogue.kinds import Capacitor, Inductor
+from jump_lane.catalogue.load import load
 from jump_lane.errors import InputError
 from jump_lane.study.fit import fit
 from jump_lane.study.template import example
@@ -36,7 +37,7 @@ class PreferredValues(unittest.TestCase):
 
 
 class PartsList(unittest.TestCase):
-    def list(self, text: str, suffix: str = ".csv") -> tuple[Part, ...]:
+    def list(self, text: str, suffix: str = ".csv") -> tuple:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / f"parts{suffix}"
             path.write_text(text, encoding="utf-8")
@@ -60,7 +61,7 @@ class PartsList(unittest.TestCase):
                 "part,kind,value\na,inductr,1u\n",
                 "entry 1: kind: read 'inductr'; nearest valid name: inductor",
             ),
-            ("part,kind,value\na,inductor,1 F\n", r"entry 1 \(a\): 1 F where an inductance"),
+            ("part,kind,value\na,inductor,1 F\n", r"entry 1 \(a\): value: 1 F where an inductance"),
             ("part,kind,valu\na,inductor,1u\n", "valu: unknown key; nearest valid name: value"),
             ("part,kind\na,inductor\n", "value: missing"),
             ("part,kind,value\n", "no parts in it"),
@@ -70,8 +71,8 @@ class PartsList(unittest.TestCase):
 
     def test_several_pieces_where_one_does_not_reach(self) -> None:
         one = (
-            Part("c", "inductor", 18e-6, saturation_current=9.0),
-            Part("k", "capacitor", 10e-6, resistance=0.003),
+            Inductor(part="c", value=18e-6, saturation_current=9.0),
+            Capacitor(part="k", value=10e-6, resistance=0.003),
         )
         found = fit(spec(buck_tables(), switching__mode="either"), one, "E12", False)
         choke, output = found.choices[0].best, found.choices[1].best
@@ -81,8 +82,8 @@ class PartsList(unittest.TestCase):
         self.assertAlmostEqual(found.after.sheet["R_Co"].worst, 0.003 / output.pieces)
 
     def test_bias_costs_pieces(self) -> None:
-        plain = Part("k", "capacitor", 10e-6)
-        biased = Part("k", "capacitor", 10e-6, dc_bias=((5.0, 0.5),))
+        plain = Capacitor(part="k", value=10e-6)
+        biased = Capacitor(part="k", value=10e-6, dc_bias="0 V: 100 %; 5 V: 50 %")
         counts = [
             fit(spec(buck_tables(), switching__mode="either"), (p,), "E12", False).choices[1].best.pieces
             for p in (plain, biased)
@@ -106,8 +107,8 @@ class PartsList(unittest.TestCase):
                 self.assertRegex("".join(broken) or "none", says or "none")
 
     def test_ratings_rank_before_closeness(self) -> None:
-        weak = Part("weak", "inductor", 40e-6, saturation_current=1.0)
-        strong = Part("strong", "inductor", 90e-6, saturation_current=9.0)
+        weak = Inductor(part="weak", value=40e-6, saturation_current=1.0)
+        strong = Inductor(part="strong", value=90e-6, saturation_current=9.0)
         choice = fit(spec(buck_tables(), switching__mode="either"), (weak, strong), "E12", False).choices[0]
         self.assertEqual(choice.best.name, "strong")
         self.assertRegex(choice.candidates[1].broken[0], "saturation: .* where 1.000 A is allowed")

@@ -55,5 +55,10 @@ class Reading(unittest.TestCase):
                 "damping",
                 "chosen",
                 "parts",
+                "catalogue",
+                "driver",
+                "controller",
+                "thermal",
+                "efficiency",
             },
         )

@@ -6,6 +6,7 @@
         ``UnsolvableError``   the circuit has no state that obeys Kirchhoff's laws
         ``ConvergenceError``  the steady state was not found
         ``BalanceError``      a result whose energy, charge or volt-seconds do not close
+        ``RunawayError``      losses that rise faster with temperature than cooling takes away
 """
 
 from __future__ import annotations
@@ -52,10 +53,21 @@ class BalanceError(NoResultError):
     code = "balance"
 
 
+class RunawayError(NoResultError):
+    """Losses that rise faster with temperature than cooling takes them away."""
+
+    code = "thermal-runaway"
+
+
+MANY = 40
+"""How many valid names a message lists at most."""
+
+
 def nearest(name: str, valid: Iterable[str]) -> str:
-    """Return a hint naming the valid name nearest to `name`, or all of them if none is near."""
+    """Return a hint naming the valid name nearest to `name`, or (the first) valid names if none is near."""
     names = sorted(valid)
     close = difflib.get_close_matches(name, names, n=1, cutoff=0.5)
     if close:
         return f"nearest valid name: {close[0]}"
-    return "valid names: " + ", ".join(names)
+    more = f" and {len(names) - MANY} more" if len(names) > MANY else ""
+    return "valid names: " + ", ".join(names[:MANY]) + more

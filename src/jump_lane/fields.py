@@ -8,14 +8,23 @@ from pydantic import BaseModel, BeforeValidator, WithJsonSchema
 
 from jump_lane.errors import InputError
 from jump_lane.quantities import (
+    AREA,
     CAPACITANCE,
+    CHARGE,
     CURRENT,
+    ENERGY,
     FREQUENCY,
     INDUCTANCE,
+    LENGTH,
+    POWER,
     RATIO,
     RESISTANCE,
+    TEMPERATURE,
+    TEMPERATURE_DIFFERENCE,
+    THERMAL_RESISTANCE,
     TIME,
     VOLTAGE,
+    VOLUME,
     Dimension,
     article,
     parse,
@@ -52,6 +61,15 @@ Seconds = Annotated[float, _reader(TIME), _schema(TIME, "40 ns")]
 Ohms = Annotated[float, _reader(RESISTANCE), _schema(RESISTANCE, "9 mΩ")]
 Henries = Annotated[float, _reader(INDUCTANCE), _schema(INDUCTANCE, "22 µH")]
 Farads = Annotated[float, _reader(CAPACITANCE), _schema(CAPACITANCE, "47 µF")]
+Watts = Annotated[float, _reader(POWER), _schema(POWER, "120 mW")]
+Joules = Annotated[float, _reader(ENERGY), _schema(ENERGY, "85 µJ")]
+Coulombs = Annotated[float, _reader(CHARGE), _schema(CHARGE, "38 nC")]
+Celsius = Annotated[float, _reader(TEMPERATURE), _schema(TEMPERATURE, "40 °C")]
+Kelvin = Annotated[float, _reader(TEMPERATURE_DIFFERENCE), _schema(TEMPERATURE_DIFFERENCE, "15 K")]
+KelvinPerWatt = Annotated[float, _reader(THERMAL_RESISTANCE), _schema(THERMAL_RESISTANCE, "1.2 K/W")]
+Metres = Annotated[float, _reader(LENGTH), _schema(LENGTH, "0.3 mm")]
+SquareMetres = Annotated[float, _reader(AREA), _schema(AREA, "120 mm²")]
+CubicMetres = Annotated[float, _reader(VOLUME), _schema(VOLUME, "6.4 cm³")]
 Ratio = Annotated[float, _reader(RATIO), _schema(RATIO, "30 %")]
 
 

@@ -11,15 +11,19 @@ from jump_lane.errors import InputError
 
 @dataclass(frozen=True)
 class Dimension:
-    """A kind of quantity: its name as an engineer says it, its SI unit, and other spellings of the unit."""
+    """A kind of quantity: its name as an engineer says it, its SI unit, and other spellings of the unit.
+
+    ``multiples`` are units of their own, with their size in the SI unit, which no prefix can say (``mm²``).
+    """
 
     name: str
     unit: str
     spellings: tuple[str, ...] = ()
+    multiples: tuple[tuple[str, float], ...] = ()
 
     def accepts(self, unit: str) -> bool:
-        """Tell whether `unit` is a spelling of this dimension's unit."""
-        return unit == "" or unit == self.unit or unit in self.spellings
+        """Tell whether `unit` is a spelling of this dimension's unit, or one of its multiples."""
+        return unit == "" or unit == self.unit or unit in self.spellings or unit in dict(self.multiples)
 
 
 VOLTAGE = Dimension("voltage", "V", ("volt", "volts"))
@@ -33,6 +37,12 @@ TIME = Dimension("time", "s", ("sec", "seconds"))
 ENERGY = Dimension("energy", "J")
 CHARGE = Dimension("charge", "C", ("As",))
 ANGLE = Dimension("angle", "°", ("deg", "degrees"))
+TEMPERATURE = Dimension("temperature", "°C", ("degC", "C"))
+TEMPERATURE_DIFFERENCE = Dimension("temperature difference", "K")
+THERMAL_RESISTANCE = Dimension("thermal resistance", "K/W", ("°C/W",))
+LENGTH = Dimension("length", "m")
+AREA = Dimension("area", "m²", multiples=(("mm²", 1e-6), ("mm2", 1e-6), ("cm²", 1e-4), ("cm2", 1e-4)))
+VOLUME = Dimension("volume", "m³", multiples=(("mm³", 1e-9), ("mm3", 1e-9), ("cm³", 1e-6), ("cm3", 1e-6)))
 RATIO = Dimension("ratio", "")
 
 EXPONENTS = {"f": -15, "p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "k": 3, "M": 6, "G": 9}
@@ -55,6 +65,12 @@ DIMENSIONS = (
     ENERGY,
     CHARGE,
     ANGLE,
+    TEMPERATURE,
+    TEMPERATURE_DIFFERENCE,
+    THERMAL_RESISTANCE,
+    LENGTH,
+    AREA,
+    VOLUME,
     RATIO,
 )
 
@@ -118,7 +134,7 @@ def parse(text: str | float, dimension: Dimension) -> float:
         return value / 100.0
     if not dimension.accepts(unit):
         raise InputError(f"{text} where {article(dimension.name)} was expected" + _unit_hint(unit, dimension))
-    return value
+    return value * dict(dimension.multiples).get(unit, 1.0)
 
 
 def _unit_hint(unit: str, dimension: Dimension) -> str:
@@ -156,6 +172,10 @@ def show(value: float, unit: str = "") -> str:
         return "∞" if value > 0 else "−∞"
     if unit in ("", "°", "%"):
         return _plain(value) + (f" {unit}" if unit == "%" else unit)
+    if unit == "°C":
+        return f"{value:.1f} °C"
+    if unit in ("m²", "m³"):
+        return f"{_plain(value * (1e6 if unit == 'm²' else 1e9))} m{unit}"
     if abs(value) < ROUNDING:
         return f"0 {unit}"
     mantissa, exponent = f"{value:.3e}".split("e")

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import tomllib
-from collections.abc import Collection, Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -15,7 +14,7 @@ from pydantic import (
     model_validator,
 )
 
-from jump_lane.errors import InputError, nearest
+from jump_lane.errors import InputError
 from jump_lane.fields import (
     Amperes,
     CurrentLimit,
@@ -28,7 +27,8 @@ from jump_lane.fields import (
     VoltageLimit,
     Volts,
 )
-from jump_lane.quantities import article
+from jump_lane.surroundings import Catalogue, Controller, Driver, Efficiency, Thermal
+from jump_lane.validation import explain, read_toml
 
 
 class _Table(BaseModel):
@@ -283,15 +283,34 @@ class Spec(_Table):
     chosen: dict[str, str | float] = Field(
         default={}, description="Component values that replace derived ones, by symbol"
     )
-    parts: dict[str, dict[str, str | float]] = Field(
-        default={}, description="Data of real parts: resistance, forward voltage and so on, by component"
+    parts: dict[str, str | dict[str, str | float]] = Field(
+        default={},
+        description="Real parts, by component: the name of a part in a catalogue, or a table of data such as "
+        "resistance or forward_voltage, with the name under part and the number of pieces under count",
     )
+    catalogue: Catalogue = Catalogue()
+    driver: Driver = Driver()
+    controller: Controller = Controller()
+    thermal: Thermal = Thermal()
+    efficiency: Efficiency = Efficiency()
 
     @property
     def voltage(self) -> VoltageRange:
         """The DC input range; that of an alternating line is derived before it is asked for."""
         assert self.input.voltage is not None
         return self.input.voltage
+
+    def data(self, component: str) -> dict[str, str | float]:
+        """Return what the file says of the part of a component."""
+        given = self.parts.get(component, {})
+        return {"part": given} if isinstance(given, str) else given
+
+    def with_figures(self, changes: Mapping[str, Mapping[str, str | float]]) -> Spec:
+        """Return the same with some figures of parts replaced, by component and key."""
+        merged = {name: dict(self.data(name)) for name in (*self.parts, *changes)}
+        for name, figures in changes.items():
+            merged[name] |= figures
+        return self.model_copy(update={"parts": merged})
 
     @model_validator(mode="after")
     def _sensible(self) -> Spec:
@@ -324,23 +343,9 @@ def load(path: Path) -> Spec:
     InputError
         If it cannot be read, is not TOML, or does not say what a converter file has to say.
     """
-    return parse_spec(read_toml(path), str(path))
-
-
-def read_toml(path: Path) -> dict[str, Any]:
-    """Return the tables of a TOML file.
-
-    Raises
-    ------
-    InputError
-        If it cannot be read or is not TOML.
-    """
-    try:
-        return tomllib.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise InputError(f"{path}: {error.strerror or error}") from None
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-        raise InputError(f"{path}: not a TOML file: {error}") from None
+    spec = parse_spec(read_toml(path), str(path))
+    files = tuple(str(path.parent / name) for name in spec.catalogue.files)
+    return spec.model_copy(update={"catalogue": Catalogue(files=files)}) if files else spec
 
 
 def parse_spec(tables: dict[str, Any], where: str) -> Spec:
@@ -350,56 +355,3 @@ def parse_spec(tables: dict[str, Any], where: str) -> Spec:
     except ValidationError as error:
         problems = [explain(e, Spec) for e in error.errors()]
         raise InputError("\n".join(f"{where}: {p}" for p in problems)) from None
-
-
-def explain(error: Any, model: type[BaseModel], kinds: Collection[str] = ()) -> str:
-    """Return one validation error as a sentence: key, what was read, what was expected, nearest name.
-
-    `kinds` are names of alternative tables, which the place of an error does not need to repeat.
-    """
-    path = [part for part in error["loc"] if part not in ("str", "float", *kinds)]
-    key = ".".join(str(part) for part in path) or "file"
-    read = error.get("input")
-    if error["type"] == "extra_forbidden":
-        valid = _fields(model, path[:-1])
-        return f"{key}: unknown key" + (f"; {nearest(str(path[-1]), valid)}" if valid else "")
-    if error["type"] == "missing":
-        return f"{key}: missing; expected {_description(model, path)}"
-    if error["type"] == "literal_error":
-        expected = error["ctx"]["expected"]
-        names = [n.strip(" '") for n in expected.replace(" or ", ", ").split(",")]
-        return f"{key}: read {read!r}, expected {expected}; {nearest(str(read), names)}"
-    if error["type"] == "union_tag_invalid":
-        kind = error["ctx"]["tag"]
-        return f"{key}.kind: read {kind!r}; {nearest(kind, kinds)}"
-    message = str(error["msg"]).removeprefix("Value error, ")
-    if error["type"] == "value_error":
-        return f"{key}: {message}"
-    return f"{key}: read {read!r}; {message[0].lower()}{message[1:]}"
-
-
-def _model_at(model: type[BaseModel], path: list[Any]) -> type[BaseModel] | None:
-    for part in path:
-        if isinstance(part, int):
-            continue
-        field = model.model_fields.get(str(part))
-        inner: Any = field.annotation if field else None
-        if inner is not None and hasattr(inner, "__args__"):
-            inner = inner.__args__[0]
-        if not (isinstance(inner, type) and issubclass(inner, BaseModel)):
-            return None
-        model = inner
-    return model
-
-
-def _fields(model: type[BaseModel], path: list[Any]) -> list[str]:
-    """Return the keys of the table at a path, or none where alternatives stand there."""
-    found = _model_at(model, path)
-    return list(found.model_fields) if found else []
-
-
-def _description(model: type[BaseModel], path: list[Any]) -> str:
-    found = _model_at(model, path[:-1])
-    field = found.model_fields.get(str(path[-1])) if found else None
-    text = field.description if field and field.description else f"{article(str(path[-1]))} table"
-    return text[0].lower() + text[1:]

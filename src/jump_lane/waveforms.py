@@ -159,19 +159,25 @@ def harmonics(samples: tuple[Array, Array], period: float, highest: int) -> list
     The Fourier integral of each straight piece is taken exactly (by parts), so that jumps and corners need no
     dense samples: c_n = (2/T)·∫v·exp(−j·2π·n·t/T) dt.
     """
+    coefficients = fourier(samples, period, highest)
+    out = [Harmonic(0, 0.0, float(coefficients[0].real), 0.0)]
+    for n, c in enumerate(coefficients[1:], start=1):
+        out.append(Harmonic(n, n / period, float(abs(c)), float(np.degrees(np.angle(c)))))
+    return out
+
+
+def fourier(samples: tuple[Array, Array], period: float, highest: int) -> NDArray[np.complex128]:
+    """Return the average and the complex amplitudes (peak) of harmonics 1 to `highest`; see `harmonics`."""
     time, values = samples
-    out = [Harmonic(0, 0.0, float(np.sum(np.diff(time) * (values[:-1] + values[1:])) / 2.0 / period), 0.0)]
     t0, t1 = time[:-1], time[1:]
     keep = t1 > t0
     t0, t1, a, b = t0[keep], t1[keep], values[:-1][keep], values[1:][keep]
     slope = (b - a) / (t1 - t0)
-    for n in range(1, highest + 1):
-        w = 2.0 * np.pi * n / period
-        e0, e1 = np.exp(-1j * w * t0), np.exp(-1j * w * t1)
-        integral = np.sum((b * e1 - a * e0) * 1j / w + slope * (e1 - e0) / w**2)
-        c = 2.0 * integral / period
-        out.append(Harmonic(n, n / period, float(abs(c)), float(np.degrees(np.angle(c)))))
-    return out
+    w = (2.0 * np.pi / period * np.arange(1, highest + 1))[:, None]
+    e0, e1 = np.exp(-1j * w * t0), np.exp(-1j * w * t1)
+    integrals = np.sum((b * e1 - a * e0) * 1j / w + slope * (e1 - e0) / w**2, axis=1)
+    average = np.sum((t1 - t0) * (a + b)) / 2.0 / period
+    return np.concatenate([[average + 0j], 2.0 * integrals / period])
 
 
 def unit_of(signal: str) -> str:

@@ -41,13 +41,18 @@ class Resistor:
 
 @dataclass(frozen=True)
 class Inductor:
-    """An inductance [H] in series with its winding resistance [Ω]."""
+    """An inductance [H] in series with its winding resistance [Ω].
+
+    ``saturation`` lists, ascending, from which current magnitude [A] on which (incremental) inductance [H]
+    holds; below the first it is ``inductance``.
+    """
 
     name: str
     a: str
     b: str
     inductance: float
     resistance: float = 0.0
+    saturation: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -118,13 +123,17 @@ class BodyDiode:
 
 @dataclass(frozen=True)
 class Switch:
-    """A gated channel of resistance ``r_on`` [Ω] in both directions; open it carries no current."""
+    """A gated channel of resistance ``r_on`` [Ω] in both directions; open it carries no current.
+
+    With a ``threshold`` [V] it is that of a bipolar device: it holds threshold + r_on·i, and from a to b only.
+    """
 
     name: str
     a: str
     b: str
     r_on: float = 0.0
     body: BodyDiode | None = None
+    threshold: float = 0.0
 
 
 Element = (

@@ -16,7 +16,7 @@ from jump_lane.errors import InputError
 from jump_lane.fields import Amperes, Farads, Henries, Hertz, Ohms, Ratio, Volts
 from jump_lane.formula import formula
 from jump_lane.quantities import CURRENT, RATIO, VOLTAGE, parse
-from jump_lane.spec import explain, read_toml
+from jump_lane.validation import explain, read_toml
 
 Nodes = tuple[str, str]
 
@@ -62,16 +62,18 @@ class ResistorTable(_Table):
 
 
 class InductorTable(_Table):
-    """An inductance with its winding resistance."""
+    """An inductance with its winding resistance; from each current of ``saturation`` on, that inductance holds."""
 
     kind: Literal["inductor"]
     nodes: Nodes
     inductance: Annotated[Henries, Field(gt=0.0)]
     resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
+    saturation: list[tuple[Amperes, Henries]] = []
 
     def build(self, name: str) -> tuple[parts.Element, ...]:
         """Return the element."""
-        return (parts.Inductor(name, *self.nodes, self.inductance, self.resistance),)
+        knots = tuple(self.saturation)
+        return (parts.Inductor(name, *self.nodes, self.inductance, self.resistance, knots),)
 
 
 class CapacitorTable(_Table):
@@ -109,12 +111,16 @@ class BodyTable(_Table):
 
 
 class SwitchTable(_Table):
-    """A gated switch, on in the intervals of ``gate`` (fractions of the period, or formulas of D)."""
+    """A gated switch, on in the intervals of ``gate`` (fractions of the period, or formulas of D).
+
+    With an ``on_voltage`` it is a bipolar one, which conducts from its first node to its second only.
+    """
 
     kind: Literal["switch"]
     nodes: Nodes
     resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
     gate: list[Annotated[list[str | float], Field(min_length=2, max_length=2)]]
+    on_voltage: Annotated[Volts, Field(ge=0.0)] = 0.0
     body: BodyTable | None = None
 
     def build(self, name: str) -> tuple[parts.Element, ...]:
@@ -122,7 +128,7 @@ class SwitchTable(_Table):
         body = None
         if self.body is not None:
             body = parts.BodyDiode(self.body.forward_voltage, self.body.resistance, self.body.forward)
-        return (parts.Switch(name, *self.nodes, self.resistance, body),)
+        return (parts.Switch(name, *self.nodes, self.resistance, body, self.on_voltage),)
 
 
 class CoupledWindingTable(_Table):

@@ -11,7 +11,7 @@ from jump_lane.cli.options import AsJson, ConverterFile, ensure_compiled
 from jump_lane.cli.render import note, show
 
 if TYPE_CHECKING:
-    from jump_lane.catalogue.parts import Part
+    from jump_lane.catalogue.kinds import Part
 
 
 def register(app: typer.Typer) -> None:
@@ -29,7 +29,7 @@ def fit(
     ] = False,
     parts: Annotated[
         Path | None,
-        typer.Option("--parts", metavar="FILE", help="A parts list (.csv or .toml) to choose from."),
+        typer.Option("--parts", metavar="FILE", help="A catalogue (.csv or .toml) to choose from."),
     ] = None,
     write: Annotated[bool, typer.Option("--write", help="Put the choice into the file.")] = False,
     json: AsJson = False,
@@ -45,7 +45,7 @@ def fit(
     spec = load(file)
     listed: tuple[Part, ...] = ()
     if parts is not None:
-        from jump_lane.catalogue.parts import load as load_parts
+        from jump_lane.catalogue.load import load as load_parts
 
         listed = load_parts(parts)
     try:

@@ -68,7 +68,7 @@ def sweep(
     """Vary one or two keys of the file and simulate every point; components stay as they are."""
     from jump_lane.errors import InputError
     from jump_lane.quantities import RATIO
-    from jump_lane.spec import read_toml
+    from jump_lane.validation import read_toml
     from jump_lane.study import sweep as study
 
     _require_outputs(table, figure, overwrite)

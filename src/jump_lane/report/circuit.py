@@ -22,7 +22,8 @@ def select(recording: Recording, elements: list[str]) -> list[str]:
     InputError
         If there is no such element.
     """
-    branches = [b for b in recording.network.branches if not b.endswith(".body")]
+    inner = {v.name for v in recording.network.valves if v.within}
+    branches = [b for b in recording.network.branches if b not in inner]
     if not elements:
         return branches
     out = []

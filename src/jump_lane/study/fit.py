@@ -6,12 +6,14 @@ import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from jump_lane.catalogue.parts import Part
+from jump_lane.catalogue.kinds import Capacitor, Inductor, Part
 from jump_lane.errors import InputError
 from jump_lane.formula import pretty
 from jump_lane.preferred import closest, next_higher, next_lower
 from jump_lane.quantities import show, show_percent
 from jump_lane.spec import Spec
+from jump_lane.stock import value_of
+from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.page import Ask
 
@@ -119,12 +121,10 @@ def fit(spec: Spec, parts: tuple[Part, ...], series: str, nearest: bool, most: i
 
 def _with(spec: Spec, chosen: dict[str, float], choices: list[Choice]) -> Spec:
     """Return the spec with chosen values, and the resistances of chosen parts."""
-    data = {name: dict(values) for name, values in spec.parts.items()}
-    for choice in choices:
-        if choice.best.resistance is not None:
-            data.setdefault(choice.symbol, {})["resistance"] = choice.best.resistance
+    known = {c.symbol: c.best.resistance for c in choices if c.best.resistance is not None}
     values = {k: v for k, v in spec.chosen.items() if k not in chosen} | dict(chosen)
-    return spec.model_copy(update={"chosen": values, "parts": data})
+    figures = {symbol: {"resistance": r} for symbol, r in known.items()}
+    return spec.with_figures(figures).model_copy(update={"chosen": values})
 
 
 def _choose(
@@ -135,7 +135,7 @@ def _choose(
     minimum = value.line.worst == "max"
     kind = next(r.kind for r in design.page.roles if r.name == symbol)
     stress = _stress(design, symbol)
-    fitting = [p for p in parts if p.kind == kind]
+    fitting = [p for p in parts if isinstance(p, Inductor | Capacitor) and p.kind == kind]
     if fitting:
         found = list(_from_parts(fitting, kind, value.required, minimum, stress))
         if not found:
@@ -158,8 +158,7 @@ def _stress(design: Design, symbol: str) -> _Stress:
     def worst(name: str) -> float | None:
         return float(design.sheet[name].values.max()) if name in design.sheet else None
 
-    voltages = {"C_o": "V_o", "C_i": "V_in"}
-    return _Stress(worst(f"I_{x}pk"), worst(f"I_{x}rms"), worst(voltages.get(symbol, f"V_{x}")))
+    return _Stress(worst(f"I_{x}pk"), worst(f"I_{x}rms"), bias_of(symbol, design.sheet) or None)
 
 
 def _preferred(required: float, unit: str, series: str, nearest: bool, minimum: bool) -> Candidate:
@@ -171,13 +170,13 @@ def _preferred(required: float, unit: str, series: str, nearest: bool, minimum: 
 
 
 def _from_parts(
-    parts: list[Part], kind: str, required: float, minimum: bool, stress: _Stress
+    parts: list[Inductor | Capacitor], kind: str, required: float, minimum: bool, stress: _Stress
 ) -> Iterator[Candidate]:
     """Yield for every part the fewest pieces that reach the value, in parallel or in series."""
     counts = range(1, (MOST_SERIES if kind == "inductor" else MOST_PARALLEL) + 1)
     for part in parts:
         for count in counts:
-            value = count * part.value * (part.left_at(stress.voltage or 0.0) if kind == "capacitor" else 1.0)
+            value = value_of(part, count, stress.voltage or 0.0) or 0.0
             if not minimum and value > required:
                 break
             enough = value >= required or not minimum
@@ -186,14 +185,14 @@ def _from_parts(
                 break
 
 
-def _assembled(part: Part, kind: str, count: int, value: float, stress: _Stress) -> Candidate:
+def _assembled(part: Inductor | Capacitor, kind: str, count: int, value: float, stress: _Stress) -> Candidate:
     together = "in series" if kind == "inductor" else "in parallel"
     name = part.name if count == 1 else f"{count} × {part.name} {together}"
     share = 1.0 if kind == "inductor" else 1.0 / count
     checks = (
-        ("saturation", part.saturation_current, stress.peak if kind == "inductor" else None),
+        ("saturation", getattr(part, "saturation_current", None), stress.peak),
         ("rms current", part.rms_current, None if stress.rms is None else stress.rms * share),
-        ("voltage", part.voltage, stress.voltage if kind == "capacitor" else None),
+        ("voltage", getattr(part, "voltage", None), stress.voltage),
     )
     margins, broken = [], []
     for what, limit, load in checks:
@@ -206,7 +205,7 @@ def _assembled(part: Part, kind: str, count: int, value: float, stress: _Stress)
     resistance = None
     if part.resistance is not None:
         resistance = part.resistance * count if kind == "inductor" else part.resistance / count
-    return Candidate(name, value, count, resistance, tuple(broken), tuple(margins), part.tolerance or 0.0)
+    return Candidate(name, value, count, resistance, tuple(broken), tuple(margins), part.tolerance)
 
 
 def _judge(design: Design, symbol: str, candidate: Candidate, required: float, minimum: bool) -> Candidate:
@@ -227,13 +226,11 @@ def _tried(
 ) -> tuple[list[str], list[tuple[str, float]]]:
     """Return what is asked and not kept with this value, and the ripples, derived at the worst corner."""
     spec = design.spec
-    data = {name: dict(values) for name, values in spec.parts.items()}
-    if candidate.resistance is not None:
-        data.setdefault(symbol, {})["resistance"] = candidate.resistance
+    figures = {} if candidate.resistance is None else {symbol: {"resistance": candidate.resistance}}
     components = design.components()
     chosen = dict(itertools.takewhile(lambda item: item[0] != symbol, components.items())) | {symbol: value}
     try:
-        tried = derive(spec.model_copy(update={"chosen": chosen, "parts": data}))
+        tried = derive(spec.with_figures(figures).model_copy(update={"chosen": chosen}))
     except InputError as error:
         return [str(error)], []
     broken, ripples = [], []

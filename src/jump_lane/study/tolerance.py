@@ -120,15 +120,14 @@ def _varied(design: Design, deviations: Deviations) -> Design:
     chosen = {n: v * (1.0 + deviations.get(n, 0.0)) for n, v in design.components().items()}
     frequency = spec.switching.frequency * (1.0 + deviations.get("f_s", 0.0))
     forward = 1.0 + deviations.get("V_F", 0.0)
-    parts = {name: dict(data) for name, data in spec.parts.items()}
-    for role in design.page.roles:
-        if role.kind == "rectifier":
-            drop = design.sheet[f"V_F{role.tag}"].worst
-            parts.setdefault(role.name, {})["forward_voltage"] = drop * forward
-    changed = spec.model_copy(
+    drops = {
+        role.name: {"forward_voltage": design.sheet[f"V_F{role.tag}"].worst * forward}
+        for role in design.page.roles
+        if role.kind == "rectifier"
+    }
+    changed = spec.with_figures(drops).model_copy(
         update={
             "chosen": chosen,
-            "parts": parts,
             "switching": spec.switching.model_copy(update={"frequency": frequency}),
         }
     )

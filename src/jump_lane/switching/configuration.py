@@ -52,15 +52,25 @@ class Configuration:
     unknowns: Array
 
 
-def conducting(combo: int, network: Network) -> NDArray[np.bool_]:
-    """Return which valves conduct in the bit pattern `combo`."""
+def _said(combo: int, network: Network) -> NDArray[np.bool_]:
+    """Return which valves conduct according to the bit pattern `combo`."""
     return np.asarray((combo >> np.arange(len(network.valves))) & 1 == 1)
 
 
+def _barred(network: Network, said: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return which natural valves a gate keeps open, whatever they are said to do."""
+    return (network.bars >= 0) & ~said[network.bars]
+
+
+def conducting(combo: int, network: Network) -> NDArray[np.bool_]:
+    """Return which valves conduct in the bit pattern `combo`, those that a gate bars left open."""
+    said = _said(combo, network)
+    return said & ~_barred(network, said)
+
+
 def _nodal_matrix(network: Network, closed: NDArray[np.bool_]) -> tuple[Array, Array]:
-    matrix, right = close_valves(
-        network.k, network.r, network.incidence, network.resistance, network.voltage, closed
-    )
+    n = network
+    matrix, right = close_valves(n.k, n.r, n.incidence, n.across, n.resistance, n.source, closed)
     return matrix, right
 
 
@@ -140,64 +150,82 @@ def _float(network: Network, closed: NDArray[np.bool_], directions: Array, *solu
     if directions.shape[1] == 0:
         return list(solutions)
     n = len(network.nodes)
-    open_rows = network.incidence[~closed]
+    open_rows = network.across[~closed]
     onto = directions @ _inverse(open_rows @ directions[:n]) @ open_rows
     return [v - onto @ v[:n] for v in solutions]
 
 
+def _flow(network: Network, closed: NDArray[np.bool_]) -> Array:
+    """Return ẏ as a map of all unknowns, the currents of conducting valves last."""
+    return np.hstack([network.flow, network.valve_flow[:, closed]])
+
+
 def configure(network: Network, combo: int) -> Configuration:
-    """Return the configuration in which the valves in the bit pattern `combo` conduct."""
+    """Return the configuration in which the valves in the bit pattern `combo` conduct.
+
+    A valve that its gate bars is left open; where the pattern has it conduct, its guard says that it must not.
+    """
     n = network.size
-    closed = conducting(combo, network)
+    said = _said(combo, network)
+    barred = _barred(network, said)
+    closed = said & ~barred
     solution = _solve(network, closed)
     rate = np.zeros((n + 1, n + 1))
     projection = np.eye(n + 1)
     v, gamma, contradictory = solution.x, np.zeros((0, n + 1)), False
     impulses = np.zeros((len(network.valves) - network.gated, n + 1))
+    onto = np.zeros((n, 0))
     if solution.free.shape[1] > 0:
         gamma, contradictory = _constraints(solution.gamma, n)
-        projection[:n] -= gamma[:, :n].T @ gamma
-        v, impulse = _resolve(network, closed, solution, gamma, projection)
+        v, impulse, onto = _resolve(network, closed, solution, gamma)
+        projection[:n] -= onto @ gamma
         if contradictory:
             impulse = _burst(network, closed, solution.free)
         impulses = _guards(network, closed, impulse, offset=False)
-    rate[:n] = network.flow @ v[: len(network.k)] + network.drop
+    rate[:n] = _flow(network, closed) @ v + network.drop
     if len(gamma):
-        rate[:n] -= gamma[:, :n].T @ (gamma[:, :n] @ rate[:n])
+        rate[:n] -= onto @ (gamma[:, :n] @ rate[:n])
+    guards = _guards(network, closed, v, offset=True)
+    natural = slice(network.gated, None)
+    for rows in (guards, impulses):
+        rows[barred[natural]] = 0.0
+        rows[(barred & said)[natural], -1] = -1.0
     return Configuration(
         combo=combo,
         rate=rate,
         projection=projection,
         constrained=len(gamma) > 0,
         contradictory=contradictory,
-        guards=_guards(network, closed, v, offset=True),
+        guards=guards,
         impulses=impulses,
         unknowns=v,
     )
 
 
 def _resolve(
-    network: Network,
-    closed: NDArray[np.bool_],
-    solution: _Solution,
-    gamma: Array,
-    projection: Array,
-) -> tuple[Array, Array]:
+    network: Network, closed: NDArray[np.bool_], solution: _Solution, gamma: Array
+) -> tuple[Array, Array, Array]:
     """Fix the freedom left in v: by the constraints kept (Γ ẏ = 0), then by the floating potentials.
 
-    Returns v and the impulses of v that carry a state onto the constraint, both as maps of z.
+    Returns v, the impulses of v that carry a state onto the constraint, both as maps of z, and the directions Q in
+    which they do (y⁺ = y − Q·Γ z): Γᵀ itself unless an inductor saturates, whose flux is not in proportion to its
+    current.
     """
     n = network.size
-    flow = np.zeros((n, solution.x.shape[0]))
-    flow[:, : len(network.k)] = network.flow
+    flow = _flow(network, closed)
     acting, floating = _split(solution.free, flow)
     g = gamma[:, :n]
     drift = g @ (flow @ solution.x + network.drop)
     pull = flow @ acting
     v = solution.x - acting @ (_inverse(g @ pull) @ drift)
-    impulse = acting @ (_inverse(pull) @ (projection[:n] - np.eye(n, n + 1)))
+    onto = pull @ _inverse(g @ pull) if _saturates(network, closed) else g.T
+    impulse = acting @ (_inverse(pull) @ (-onto @ gamma))
     v, impulse = _float(network, closed, floating, v, impulse)
-    return v, impulse
+    return v, impulse, onto
+
+
+def _saturates(network: Network, closed: NDArray[np.bool_]) -> bool:
+    return bool(np.any(closed & (network.source[:, :-1] != 0.0).any(axis=1)))
 
 
 def _split(free: Array, flow: Array) -> tuple[Array, Array]:
@@ -215,9 +243,9 @@ def _split(free: Array, flow: Array) -> tuple[Array, Array]:
 def _guards(network: Network, closed: NDArray[np.bool_], v: Array, offset: bool) -> Array:
     """Return current rows of conducting and −voltage (+ v_f) rows of open natural valves."""
     n, base, gated = len(network.nodes), network.k.shape[0], network.gated
-    rows: Array = -(network.incidence[gated:] @ v[:n])
+    rows: Array = -(network.across[gated:] @ v[:n])
     if offset:
-        rows[:, -1] += network.voltage[gated:]
+        rows += network.source[gated:]
     rows[closed[gated:]] = v[base + int(closed[:gated].sum()) :]
     return rows
 

@@ -4,7 +4,10 @@ Unknowns v are the node potentials and the branch currents of sources, capacitor
 valves.  Known are z = [y; 1], where y are the states in *energy coordinates*: y = √C·v for a capacitor and
 y = Lᵀᐟ²·i for inductors (Cholesky factor of the inductance matrix), so that the stored energy is ½|y|² and the
 Euclidean norm is the energy norm.  A *valve* is anything that is either open or conducting: the channel of a
-switch (gated) or a diode (natural); a switch with a body diode is one of each in parallel.
+switch (gated) or a diode (natural); a switch with a body diode is one of each in parallel.  A channel that conducts
+one way only is natural too, and barred while its gate is off.  A saturating inductor keeps the state of the linear
+one, which stands for its flux; every knot of its flux-current curve is a natural valve beside it, for each
+direction, which carries the current in excess of the line before: i = (1/L_k − 1/L_{k−1})·(λ − λ_k).
 
 References
 ----------
@@ -41,7 +44,19 @@ E = TypeVar("E", bound=Element)
 
 @dataclass(frozen=True)
 class Valve:
-    """One open-or-conducting branch: terminals, forward voltage [V], resistance [Ω], gated or natural."""
+    """One open-or-conducting branch.
+
+    Attributes
+    ----------
+    v_f, r
+        Forward voltage [V] and resistance [Ω] when it conducts.
+    gated
+        Whether a gate alone decides.
+    gate
+        Of a natural valve: the gate that bars it while off.
+    within, sign
+        The branch whose current it is part of, and how it counts there.
+    """
 
     name: str
     a: str
@@ -49,6 +64,9 @@ class Valve:
     v_f: float
     r: float
     gated: bool
+    gate: str = ""
+    within: str = ""
+    sign: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -61,10 +79,13 @@ class Network:
     ----------
     k, r
         Fixed stamps, (N+q) × (N+q) and (N+q) × (n+1).
-    incidence, voltage, resistance
-        Terminals of the valves, (p, N): +1 at ``a``, −1 at ``b``; their forward voltages and resistances, (p,).
-    flow, drop
-        ẏ = flow·v + drop·z, (n, N+q) and (n, n+1).
+    incidence, across, resistance, source
+        A conducting valve carries a current at the nodes ``incidence``, (p, N): +1 at ``a``, −1 at ``b``, such
+        that across·v − resistance·i = source·z, with (p, N), (p,) and (p, n+1).
+    bars
+        For each valve the gated valve that bars it while open, or −1, (p,).
+    flow, valve_flow, drop
+        ẏ = flow·v + valve_flow·i + drop·z with the currents i of the valves, (n, N+q), (n, p) and (n, n+1).
     to_si, to_energy
         Physical state x = to_si·y, and back, (n, n).
     branches
@@ -77,9 +98,12 @@ class Network:
     k: Array
     r: Array
     incidence: Array
-    voltage: Array
+    across: Array
     resistance: Array
+    source: Array
+    bars: NDArray[np.int64]
     flow: Array
+    valve_flow: Array
     drop: Array
     to_si: Array
     to_energy: Array
@@ -100,12 +124,52 @@ def _valves(circuit: Circuit) -> tuple[list[Valve], int]:
     for e in circuit.elements:
         if isinstance(e, Switch):
             gated.append(Valve(e.name, e.a, e.b, 0.0, e.r_on, True))
+            if e.threshold > 0.0:
+                channel = Valve(f"{e.name}.on", e.a, e.b, e.threshold, e.r_on, False, e.name, within=e.name)
+                natural.append(channel)
             if e.body is not None:
                 a, b = (e.a, e.b) if e.body.forward else (e.b, e.a)
-                natural.append(Valve(f"{e.name}.body", a, b, e.body.v_f, e.body.r_d, False))
+                sign = 1.0 if e.body.forward else -1.0
+                body = e.body
+                natural.append(
+                    Valve(f"{e.name}.body", a, b, body.v_f, body.r_d, False, within=e.name, sign=sign)
+                )
         elif isinstance(e, Diode):
             natural.append(Valve(e.name, e.a, e.b, e.v_f, e.r_d, False))
     return gated + natural, len(gated)
+
+
+@dataclass(frozen=True)
+class _Knot:
+    """A knot of the curve of a saturating inductor, in one direction: i = slope·(sign·λ − flux)."""
+
+    valve: Valve
+    inductor: str
+    slope: float
+    flux: float
+
+
+def _knots(circuit: Circuit) -> list[_Knot]:
+    """Return every knot of every saturating inductor, once for each direction.
+
+    Raises
+    ------
+    InputError
+        If a curve does not ascend in current, or its inductance does not fall.
+    """
+    found = []
+    for e in (e for e in circuit.elements if isinstance(e, Inductor)):
+        current, flux, inductance = 0.0, 0.0, e.inductance
+        for k, (start, following) in enumerate(e.saturation, start=1):
+            if not (start > current and 0.0 < following < inductance):
+                raise InputError(f"saturation of {e.name}: currents have to ascend and inductances to fall")
+            flux += inductance * (start - current)
+            slope = 1.0 / following - 1.0 / inductance
+            for mark, a, b, sign in (("+", e.a, e.b, 1.0), ("-", e.b, e.a, -1.0)):
+                valve = Valve(f"{e.name}.knee{k}{mark}", a, b, 0.0, 1.0, False, within=e.name, sign=sign)
+                found.append(_Knot(valve, e.name, slope, flux))
+            current, inductance = start, following
+    return found
 
 
 class _Assembly:
@@ -242,6 +306,19 @@ class _Assembly:
                 self.k[at + j, :n] = self.row(w.a, w.b) - ratio * self.row(first.a, first.b)
         return at + len(t.windings)
 
+    def knots(self, knots: list[_Knot], first: int) -> tuple[Array, Array]:
+        """Return the sources of the knots, whose valves start at `first`, and the valves' part in the flow."""
+        source = np.zeros((len(knots), self.size + 1))
+        flow = np.zeros((self.size, first + len(knots)))
+        elements = {e.name: e for e in self.of(Inductor)}
+        for k, knot in enumerate(knots):
+            inductor, i = elements[knot.inductor], self.states.index(knot.inductor)
+            root = np.sqrt(inductor.inductance)
+            source[k, i] = -knot.slope * knot.valve.sign * root
+            source[k, -1] = knot.slope * knot.flux
+            flow[i, first + k] = -inductor.resistance * knot.valve.sign / root
+        return source, flow
+
     def currents(self, names: list[str]) -> tuple[Array, Array]:
         """Return branch currents as linear maps of the unknowns and of z (valves come separately)."""
         n = len(self.nodes)
@@ -273,20 +350,35 @@ def assemble(circuit: Circuit) -> Network:
     a.stamp_inductors()
     a.stamp_branches()
     valves, gated = _valves(circuit)
+    knots = _knots(circuit)
+    own = len(valves)
+    valves += [k.valve for k in knots]
     linear = [t for e in circuit.elements if not isinstance(e, Switch | Diode) for t in terminals(e)]
     names = [name for name, _, _ in linear]
     of_v, of_z = a.currents(names)
     every = linear + [(v.name, v.a, v.b) for v in valves]
+    incidence = np.array([a.row(v.a, v.b) for v in valves]).reshape(len(valves), len(a.nodes))
+    across, resistance = incidence.copy(), np.array([v.r for v in valves])
+    source = np.zeros((len(valves), a.size + 1))
+    source[:, -1] = [v.v_f for v in valves]
+    replaced = [i for i, v in enumerate(valves[:gated]) if any(v.name == w.gate for w in valves)]
+    incidence[replaced], across[replaced], resistance[replaced] = 0.0, 0.0, 1.0
+    across[own:] = 0.0
+    at = {v.name: i for i, v in enumerate(valves)}
+    source[own:], valve_flow = a.knots(knots, own)
     return Network(
         nodes=a.nodes,
         valves=tuple(valves),
         gated=gated,
         k=a.k,
         r=a.r,
-        incidence=np.array([a.row(v.a, v.b) for v in valves]).reshape(len(valves), len(a.nodes)),
-        voltage=np.array([v.v_f for v in valves]),
-        resistance=np.array([v.r for v in valves]),
+        incidence=incidence,
+        across=across,
+        resistance=resistance,
+        source=source,
+        bars=np.array([at.get(v.gate, -1) for v in valves], dtype=np.int64),
         flow=a.flow,
+        valve_flow=valve_flow,
         drop=a.drop,
         to_si=a.to_si,
         to_energy=a.to_energy,

@@ -13,7 +13,7 @@ from jump_lane.switching.propagators import compiled
 
 
 @compiled
-def close_valves(k, r, incidence, resistance, voltage, closed):
+def close_valves(k, r, incidence, across, resistance, source, closed):
     """Return the nodal equations with the conducting valves' rows and columns added to the fixed part."""
     base, n = k.shape[0], incidence.shape[1]
     size = base + closed.sum()
@@ -25,10 +25,11 @@ def close_valves(k, r, incidence, resistance, voltage, closed):
     for i in range(closed.shape[0]):
         if closed[i]:
             for j in range(n):
-                matrix[at, j] = incidence[i, j]
+                matrix[at, j] = across[i, j]
                 matrix[j, at] = incidence[i, j]
             matrix[at, at] = -resistance[i]
-            right[at, -1] = voltage[i]
+            for j in range(r.shape[1]):
+                right[at, j] = source[i, j]
             at += 1
     return matrix, right
 

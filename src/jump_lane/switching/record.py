@@ -12,7 +12,6 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.circuit.elements import Switch
 from jump_lane.errors import InputError, nearest
 from jump_lane.switching import propagators
 from jump_lane.switching.clock import PERIOD
@@ -32,12 +31,32 @@ class Stretch:
     conducting: tuple[str, ...]
 
 
+@dataclass(frozen=True)
+class Edge:
+    """An instant at which the conducting valves change.
+
+    Attributes
+    ----------
+    time
+        When [s].
+    before, after
+        Every signal on either side, in the order of `Recording.names`.
+    lost
+        Energy that vanishes at once where charge or flux is forced together [J].
+    """
+
+    time: float
+    before: Array
+    after: Array
+    lost: float
+
+
 class Recording:
     """Everything that can be read off one recorded period.
 
     Signals are named ``element.v`` and ``element.i`` (voltage from terminal a to b, current into a), ``@node``
     (potential), ``switch.gate`` (0 or 1), and for a switch with a body diode also ``switch.body.i``.  The
-    current of such a switch is that of channel and body diode together.
+    current of such a switch is that of channel and body diode together, that of a saturating inductor the whole.
     """
 
     def __init__(self, engine: Engine, trace: Trace) -> None:
@@ -46,17 +65,15 @@ class Recording:
         self.network = engine.network
         self.period = engine.circuit.period
         self.width = engine.n + 1
-        self._bodies = self._body_diodes()
+        self._inner = self._inner_valves()
         used = np.unique(trace.configurations)
         self._rows = {int(c): self._stack(int(c)) for c in used}
 
-    def _body_diodes(self) -> list[tuple[int, int, float]]:
-        """Return (channel branch, body diode branch, sign of the diode's current in the switch's)."""
+    def _inner_valves(self) -> list[tuple[int, int, float]]:
+        """Return (branch, valve within it, sign of the valve's current in the branch's)."""
         branches = list(self.network.branches)
         return [
-            (branches.index(e.name), branches.index(f"{e.name}.body"), 1.0 if e.body.forward else -1.0)
-            for e in self.engine.circuit.elements
-            if isinstance(e, Switch) and e.body is not None
+            (branches.index(v.within), branches.index(v.name), v.sign) for v in self.network.valves if v.within
         ]
 
     # --- signals -----------------------------------------------------------------------------------------
@@ -80,8 +97,8 @@ class Recording:
         """Return every signal as a row over [y; 1] in configuration c."""
         configuration = self.engine.configurations[c]
         voltage, current = signals(self.network, configuration)
-        for channel, body, sign in self._bodies:
-            current[channel] += sign * current[body]
+        for branch, valve, sign in self._inner:
+            current[branch] += sign * current[valve]
         gates = np.zeros((self.network.gated, self.width))
         closed = conducting(configuration.combo, self.network)
         gates[:, -1] = closed[: self.network.gated]
@@ -278,6 +295,22 @@ class Recording:
         row = self._rows[c][self.index(name)]
         states = self._grids[stretch][1]
         return float(row @ states[0]), float(row @ states[-1])
+
+    @cached_property
+    def edges(self) -> list[Edge]:
+        """Return the instants at which the conducting valves change, several at one instant taken together."""
+        found: list[Edge] = []
+        last = len(self.trace.ticks) - 1
+        for k, tick in enumerate(self.trace.ticks):
+            previous = self._grids[last if k == 0 else k - 1][1][-1]
+            start = self._grids[k][1][0]
+            lost = 0.5 * float(previous[:-1] @ previous[:-1] - start[:-1] @ start[:-1])
+            before = self._rows[int(self.trace.configurations[last if k == 0 else k - 1])] @ previous
+            after = self._rows[int(self.trace.configurations[k])] @ start
+            if found and tick == self.trace.ticks[k - 1]:
+                before, lost = found[-1].before, lost + found.pop().lost
+            found.append(Edge(float(tick * self.engine.tick), before, after, lost))
+        return found
 
     def last_current(self, valve: str) -> float:
         """Return the current of a valve (body diode included) at the end of the stretch it conducts last [A]."""

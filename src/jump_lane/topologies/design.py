@@ -7,17 +7,25 @@ from functools import cached_property
 
 import numpy as np
 
+from jump_lane.catalogue.curve import Curve
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Diode, Switch
 from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Sheet
-from jump_lane.errors import InputError, nearest
-from jump_lane.formula import formula
-from jump_lane.quantities import DIMENSIONS, Dimension, parse, show
-from jump_lane.spec import Output, Spec
+from jump_lane.errors import InputError
+from jump_lane.quantities import show
+from jump_lane.spec import Spec
 from jump_lane.topologies import page as find_page
-from jump_lane.topologies.blocks import ASKED, DEFINITION
+from jump_lane.topologies.asked import (
+    chosen_values,
+    give_asked,
+    give_parts,
+    give_ripples,
+    give_transformer,
+    load_kind,
+    saturation,
+)
 from jump_lane.topologies.blocks.line_input import line_side
-from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Point, Proof, Role
+from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Point, Proof
 
 NEAR_BOUNDARY = 0.01
 """A load within this part of the boundary load counts as being at the boundary."""
@@ -74,8 +82,13 @@ class Design:
 
     def point(self, i: int, j: int) -> Point:
         """Return the operating point at input corner i and load corner j."""
-        secondary = self.spec.transformer.secondary
-        return Point(self.sheet.at(i, j), self.synchronous, load_kind(self.spec.output[0]), secondary)
+        spec = self.spec
+        kind, secondary = load_kind(spec.output[0]), spec.transformer.secondary
+        return Point(self.sheet.at(i, j), self.synchronous, kind, secondary, self._saturation)
+
+    @cached_property
+    def _saturation(self) -> dict[str, Curve]:
+        return saturation(self.spec, self.page)
 
     def circuit(self, i: int, j: int) -> Circuit:
         """Return the circuit at a corner, gated as derived."""
@@ -105,7 +118,7 @@ class Design:
         Components that the other spec chooses are taken from there.
         """
         spec = spec or self.spec
-        return _derive(spec, self.page, inputs, loads, self.components() | _chosen(spec, self.page))
+        return _derive(spec, self.page, inputs, loads, self.components() | chosen_values(spec, self.page, self.sheet))
 
     @cached_property
     def valves(self) -> tuple[Switch | Diode, ...]:
@@ -147,7 +160,9 @@ def derive(spec: Spec) -> Design:
         sign = "negative" if page.inverting else "positive"
         raise InputError(f"output.voltage: {show(given, 'V')}, but the output of the {page.name} is {sign}")
     inputs, loads = spec.voltage.corners(), spec.output[0].current.corners()
-    design = _derive(spec, page, inputs, loads, _chosen(spec, page))
+    design = _derive(spec, page, inputs, loads, chosen_values(spec, page))
+    if spec.parts:
+        design = _derive(spec, page, inputs, loads, chosen_values(spec, page, design.sheet))
     _require_possible(design)
     _require_bounds(design)
     return replace(design, line=line)
@@ -157,11 +172,11 @@ def _derive(
     spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float]
 ) -> Design:
     sheet = Sheet((len(inputs), len(loads)))
-    _give_asked(sheet, spec, spec.output[0], inputs, loads)
-    _give_transformer(sheet, spec, page)
-    _give_parts(sheet, spec, page)
+    give_asked(sheet, spec, spec.output[0], inputs, loads)
+    give_transformer(sheet, spec, page)
+    give_parts(sheet, spec, page)
     for entry in page.sizing:
-        _give_ripples(sheet, spec, page)
+        give_ripples(sheet, spec, page)
         _enter(sheet, entry, spec, chosen)
     below = sheet["I_o"].values < sheet["I_B"].values
     reversible = spec.switching.rectifier == "synchronous" or page.reversible
@@ -170,146 +185,6 @@ def _derive(
     for entry in page.operation:
         _enter(sheet, entry, spec, chosen)
     return Design(spec, page, sheet, inputs, loads)
-
-
-def _give_asked(
-    sheet: Sheet, spec: Spec, output: Output, inputs: tuple[float, ...], loads: tuple[float, ...]
-) -> None:
-    s, m = spec.switching, spec.margin
-    sheet.give("V_in", np.array(inputs)[:, None], "V", "input voltage")
-    voltages = output.voltages_at(loads)
-    sheet.give("V_o", np.abs(np.array(voltages))[None, :], "V", "output voltage")
-    sheet.give("I_o", np.array(loads)[None, :], "A", "load current")
-    sheet.give("I_max", output.current.max, "A", "load current at full load")
-    sheet.give("f_s", s.frequency, "Hz", "switching frequency")
-    dead_time = s.dead_time if s.rectifier == "synchronous" else 0.0
-    sheet.give("t_d", dead_time, "s", "dead time", "file" if dead_time else "default")
-    sheet.give(
-        "dV_ask", output.voltage_ripple.of(min(np.abs(voltages))), "V", "output ripple asked, peak to peak"
-    )
-    given = "file" if "voltage_ripple" in spec.input.model_fields_set else "default"
-    lowest = spec.voltage.min
-    sheet.give(
-        "dV_iask", spec.input.voltage_ripple.of(lowest), "V", "input ripple asked, peak to peak", given
-    )
-    for symbol, value, name, meaning in (
-        ("m_L", m.inductance, "inductance", "margin on inductance"),
-        ("m_C", m.capacitance, "capacitance", "margin on capacitance"),
-        ("m_V", m.voltage, "voltage", "margin on voltage ratings"),
-        ("m_I", m.current, "current", "margin on current ratings"),
-        ("a_ESR", m.esr_share, "esr_share", "part of the ripple left to ESR"),
-    ):
-        sheet.give(symbol, value, "", meaning, "file" if name in m.model_fields_set else "default")
-    given = "file" if "phases" in s.model_fields_set else "default"
-    sheet.give("N", s.phases, "", "number of phases, where there are several", given)
-    given = "file" if "coupling_ripple" in s.model_fields_set else "default"
-    sheet.give("r_C", s.coupling_ripple, "", "ripple of a coupling capacitor, part of its voltage", given)
-    sheet.derive(Line("T_s", "1/f_s", "s", "switching period", DEFINITION))
-    sheet.derive(Line("R_o", "V_o/I_o", "Ω", "load resistance", DEFINITION, "min"))
-    sheet.derive(_load_conductance(sheet, output))
-    sheet.derive(Line("P_o", "V_o*I_o", "W", "output power", DEFINITION))
-
-
-def _give_transformer(sheet: Sheet, spec: Spec, page: Page) -> None:
-    if not page.isolated:
-        return
-    t, limit = spec.transformer, spec.switching.duty_limit
-    for k, output in enumerate(spec.output[1:], start=2):
-        voltage, load = abs(output.voltages_at((output.current.max,))[0]), output.current.max
-        sheet.give(f"V_o{k}", voltage, "V", f"voltage wanted of output {k}")
-        sheet.give(f"I_o{k}", load, "A", f"load current of output {k}")
-        sheet.give(
-            f"dV_ask{k}", output.voltage_ripple.of(voltage), "V", f"ripple asked of output {k}, peak to peak"
-        )
-    given = "default" if limit is None else "file"
-    sheet.give("D_lim", limit or page.duty_limit, "", "largest duty ratio wanted", given)
-    for symbol, value, name, meaning in (
-        ("N_p", float(t.primary_turns or 0), "primary_turns", "primary turns; 0 for any"),
-        ("r_m", t.magnetising_ripple, "magnetising_ripple", "magnetising ripple, part of the load current"),
-        ("k_z", t.soft_load, "soft_load", "load for soft switching, part of full load"),
-        ("k_cl", t.clamp_voltage, "clamp_voltage", "clamp voltage over reflected output voltage"),
-    ):
-        sheet.give(symbol, value, "", meaning, "file" if name in t.model_fields_set else "default")
-    given = "file" if "spike" in spec.margin.model_fields_set else "default"
-    sheet.give("m_sp", spec.margin.spike, "", "allowance for leakage spikes", given)
-
-
-def load_kind(output: Output) -> str:
-    """Return what the load is: resistance, current, power or leds."""
-    return "leds" if output.leds is not None else output.load
-
-
-def _load_conductance(sheet: Sheet, output: Output) -> Line:
-    """Return the line for the conductance that a ripple of the output voltage sees in the load."""
-    if output.leds is not None:
-        resistance = output.leds.count * output.leds.resistance
-        sheet.give("R_led", resistance, "Ω", "dynamic resistance of the string of LEDs")
-    text = {"leds": "1/R_led", "current": "0*I_o/V_o", "power": "-I_o/V_o", "resistance": "I_o/V_o"}
-    return Line("g_o", text[load_kind(output)], "S", "conductance of the load for ripple", DEFINITION)
-
-
-def _give_ripples(sheet: Sheet, spec: Spec, page: Page) -> None:
-    """Enter the asked ripples whose reference is known by now."""
-    ripple = spec.switching.current_ripple
-    if ripple.relative and "r_I" not in sheet:
-        sheet.give("r_I", ripple.value, "", "current ripple asked, part of the average at full load")
-    for symbol, base in page.ripples:
-        meaning = "inductor ripple asked, peak to peak"
-        if symbol in sheet or not all(name in sheet for name in formula(base).names):
-            continue
-        if ripple.relative:
-            sheet.derive(Line(symbol, f"r_I*({base})", "A", meaning, ASKED, "min"))
-        else:
-            sheet.give(symbol, ripple.value, "A", meaning)
-
-
-def _give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
-    roles = {role.name: role for role in page.roles}
-    for name in spec.parts:
-        if name not in roles:
-            raise InputError(f"parts.{name}: no such component in the {page.name}; {nearest(name, roles)}")
-    for role in page.roles:
-        data = spec.parts.get(role.name, {})
-        known = {d.key: d for d in role.data}
-        for key in data:
-            if key not in known:
-                raise InputError(f"parts.{role.name}.{key}: unknown key; {nearest(key, known)}")
-        for key, datum in known.items():
-            value, origin = datum.default, "default"
-            if key in data:
-                value, origin = _read(data[key], datum.unit, f"parts.{role.name}.{key}"), "file"
-            sheet.give(datum.symbol, _as_used(value, key, role, spec), datum.unit, datum.meaning, origin)
-
-
-def _as_used(value: float, key: str, role: Role, spec: Spec) -> float:
-    """Drop the data that do not act: a forward voltage of a switch, body diodes where rectifiers are diodes."""
-    synchronous = spec.switching.rectifier == "synchronous"
-    if role.kind == "rectifier" and key == "forward_voltage" and synchronous:
-        return 0.0
-    return 0.0 if key.startswith("body") and not synchronous else value
-
-
-def _chosen(spec: Spec, page: Page) -> dict[str, float]:
-    units = {line.symbol: line.unit for line in page.lines() if line.component}
-    out = {}
-    for symbol, text in spec.chosen.items():
-        if symbol not in units:
-            raise InputError(f"chosen.{symbol}: not a component of the {page.name}; {nearest(symbol, units)}")
-        out[symbol] = _read(text, units[symbol], f"chosen.{symbol}")
-        if out[symbol] <= 0.0:
-            raise InputError(f"chosen.{symbol}: {text} where a positive value was expected")
-    return out
-
-
-def _read(text: str | float, unit: str, key: str) -> float:
-    try:
-        return parse(text, _dimension(unit))
-    except InputError as error:
-        raise InputError(f"{key}: {error}") from None
-
-
-def _dimension(unit: str) -> Dimension:
-    return next(d for d in DIMENSIONS if d.unit == unit)
 
 
 def _enter(sheet: Sheet, entry: Entry, spec: Spec, chosen: dict[str, float]) -> None:

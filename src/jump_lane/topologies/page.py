@@ -9,7 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
+from itertools import pairwise
 
+from jump_lane.catalogue.curve import Curve
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import (
     BodyDiode,
@@ -96,6 +98,7 @@ class Role:
             data.append(
                 Datum("output_capacitance", f"C_{self.tag}", "F", f"output capacitance of {self.name}")
             )
+            data.append(Datum("on_voltage", f"V_T{self.tag}", "V", f"on-state voltage at no current of {self.name}"))
         if self.kind in ("switch", "rectifier"):
             data.append(
                 Datum(
@@ -201,6 +204,8 @@ class Point:
     synchronous: bool
     kind: str = "resistance"
     secondary: str = "centre-tap"
+    curves: Mapping[str, Curve] = field(default_factory=dict)
+    """Component to the part of its inductance left over current [A]."""
 
     def __getitem__(self, symbol: str) -> float:
         return self.values[symbol]
@@ -217,7 +222,8 @@ class Point:
         """
         x = role or name
         body = BodyDiode(self[f"V_B{x}"], self[f"R_B{x}"]) if self.synchronous else None
-        return Switch(name, a, b, max(self[f"R_{x}"], self._least() if shares else 0.0), body)
+        resistance = max(self[f"R_{x}"], self._least() if shares else 0.0)
+        return Switch(name, a, b, resistance, body, self[f"V_T{x}"])
 
     def rectifier(self, name: str, anode: str, cathode: str, role: str = "", shares: bool = False) -> Element:
         """Return a diode, or the switch that stands in for it.
@@ -244,15 +250,21 @@ class Point:
         return {name: complement(spans, dead) for name, spans in intervals.items()}
 
     def inductor(self, name: str, a: str, b: str) -> Inductor:
-        """Return an inductor with its winding resistance."""
-        return Inductor(name, a, b, self[name], self[f"R_{name.replace('_', '')}"])
+        """Return an inductor with its winding resistance, and saturating as its part does."""
+        return self._coil(name, a, b, name, self[f"R_{name.replace('_', '')}"])
+
+    def _coil(self, name: str, a: str, b: str, role: str, resistance: float) -> Inductor:
+        if role not in self.curves:
+            return Inductor(name, a, b, self[role], resistance)
+        first, knots = saturating(self[role], self.curves[role])
+        return Inductor(name, a, b, first, resistance, knots)
 
     def phase_inductor(self, name: str, a: str, b: str, role: str) -> Inductor:
         """Return the inductor of one of several phases.
 
         Only resistance makes phases share the current; ideal ones get 1e-5 of V_o/I_o, which nothing else shows.
         """
-        return Inductor(name, a, b, self[role], max(self[f"R_{role}"], self._least()))
+        return self._coil(name, a, b, role, max(self[f"R_{role}"], self._least()))
 
     def capacitor(self, name: str, a: str, b: str) -> Capacitor:
         """Return a capacitor with its equivalent series resistance."""
@@ -286,6 +298,27 @@ class Point:
                 Resistor("load.slope", a, b, -voltage / current),
             )
         return (Resistor("load", a, b, voltage / current),)
+
+
+def saturating(inductance: float, curve: Curve) -> tuple[float, tuple[tuple[float, float], ...]]:
+    """Return the inductance at first, and from which current on which inductance holds.
+
+    Parameters
+    ----------
+    inductance
+        What 100 % of the curve stands for [H].
+    curve
+        Part of the (incremental) inductance left over current [A]; between two points the mean of both is taken,
+        so that the flux is right at every point.
+    """
+    x, y = curve.starting(curve.y[0]).x, curve.starting(curve.y[0]).y
+    means = [(a + b) / 2.0 for a, b in pairwise(y)] + [y[-1]]
+    knots, last = [], means[0]
+    for current, share in zip(x[1:], means[1:], strict=True):
+        if share < last:
+            knots.append((current, inductance * share))
+            last = share
+    return inductance * means[0], tuple(knots)
 
 
 def _lines_of(entry: Entry) -> Iterator[Line]:

@@ -1,0 +1,317 @@
+"""What is known of a part, by kind: figures of a data sheet, in SI units; what is not known is None."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from jump_lane.catalogue.curve import (
+    CapacitanceOverVoltage,
+    LeftOverCurrent,
+    LeftOverVoltage,
+    OverTemperature,
+    ResistanceOverFrequency,
+)
+from jump_lane.fields import (
+    Amperes,
+    Celsius,
+    Coulombs,
+    CubicMetres,
+    Farads,
+    Henries,
+    Hertz,
+    Joules,
+    KelvinPerWatt,
+    Metres,
+    Ohms,
+    Ratio,
+    SquareMetres,
+    Volts,
+    Watts,
+)
+
+REFERENCE_TEMPERATURE = 25.0
+"""Temperature at which figures hold where nothing else is said [°C]."""
+
+COPPER = 0.00393
+"""Temperature coefficient of the resistance of copper at 20 °C [1/K] (IEC 60028)."""
+
+
+class _Part(BaseModel):
+    """What every part has."""
+
+    model_config = ConfigDict(extra="forbid", arbitrary_types_allowed=True, frozen=True)
+
+    part: str = Field(min_length=1, description="Name of the part")
+    cost: float | None = Field(default=None, ge=0.0, description="Cost figure, in any currency")
+
+    @property
+    def name(self) -> str:
+        """Return the name of the part."""
+        return self.part
+
+
+class _Cooled(_Part):
+    """A part with a junction."""
+
+    voltage: Annotated[Volts | None, Field(gt=0.0)] = Field(default=None, description="Voltage rating")
+    current: Annotated[Amperes | None, Field(gt=0.0)] = Field(
+        default=None, description="Continuous current rating, rms of a switch, average of a diode"
+    )
+    peak_current: Amperes | None = Field(default=None, description="Repetitive peak current rating")
+    junction_case: KelvinPerWatt | None = Field(
+        default=None, description="Thermal resistance, junction to case"
+    )
+    junction_ambient: KelvinPerWatt | None = Field(
+        default=None, description="Thermal resistance, junction to ambient, without a heat sink"
+    )
+    max_temperature: Celsius | None = Field(default=None, description="Highest junction temperature")
+    recovery_charge: Coulombs | None = Field(
+        default=None, description="Reverse recovery charge (of the body diode)"
+    )
+    recovery_current: Amperes | None = Field(
+        default=None, description="Forward current at which the recovery charge was measured"
+    )
+
+
+class _Gated(_Cooled):
+    """A part with a gate."""
+
+    gate_charge: Coulombs | None = Field(default=None, description="Total gate charge")
+    gate_resistance: Ohms | None = Field(default=None, description="Internal gate resistance")
+    body_voltage: Volts | None = Field(
+        default=None, description="Forward voltage of the body or antiparallel diode"
+    )
+    body_resistance: Ohms | None = Field(default=None, description="Resistance of that diode")
+
+
+class Mosfet(_Gated):
+    """A field-effect transistor."""
+
+    kind: Literal["mosfet"] = "mosfet"
+    resistance: Ohms | None = Field(default=None, description="On-resistance at 25 °C")
+    resistance_curve: OverTemperature = Field(
+        default=None, description="On-resistance over junction temperature, part of that at 25 °C"
+    )
+    gate_drain_charge: Coulombs | None = Field(default=None, description="Gate-drain charge")
+    gate_source_charge: Coulombs | None = Field(default=None, description="Gate-source charge up to the plateau")
+    plateau_voltage: Volts | None = Field(default=None, description="Gate plateau voltage")
+    threshold_voltage: Volts | None = Field(default=None, description="Gate threshold voltage")
+    output_capacitance: Farads | None = Field(
+        default=None, description="Effective output capacitance, energy related"
+    )
+    output_capacitance_curve: CapacitanceOverVoltage = Field(
+        default=None, description="Output capacitance over voltage, instead"
+    )
+
+    def resistance_at(self, temperature: float) -> float:
+        """Return the on-resistance at a junction temperature [°C]."""
+        return (self.resistance or 0.0) * _share(self.resistance_curve, temperature)
+
+
+class Gan(Mosfet):
+    """A transistor that conducts in reverse without a body diode: ``body_voltage`` is what that takes."""
+
+    kind: Literal["gan"] = "gan"  # type: ignore[assignment]
+
+
+class Igbt(_Gated):
+    """An insulated-gate bipolar transistor, with an antiparallel diode where ``body_voltage`` is given."""
+
+    kind: Literal["igbt"] = "igbt"
+    on_voltage: Volts | None = Field(default=None, description="On-state voltage at no current, V_CE0")
+    resistance: Ohms | None = Field(default=None, description="Slope resistance, r_CE")
+    resistance_curve: OverTemperature = Field(
+        default=None, description="Slope resistance over junction temperature, part of that at 25 °C"
+    )
+    on_curve: OverTemperature = Field(
+        default=None, description="On-state voltage at no current over temperature, part of that at 25 °C"
+    )
+    turn_on_energy: Joules | None = Field(default=None, description="Turn-on energy, diode recovery included")
+    turn_off_energy: Joules | None = Field(default=None, description="Turn-off energy, tail included")
+    test_voltage: Volts | None = Field(default=None, description="Voltage of the switching energies")
+    test_current: Amperes | None = Field(default=None, description="Current of the switching energies")
+    current_exponent: float = Field(default=1.0, description="Exponent of the current in the energies")
+    voltage_exponent: float = Field(default=1.3, description="Exponent of the voltage in the energies")
+
+    def resistance_at(self, temperature: float) -> float:
+        """Return the slope resistance at a junction temperature [°C]."""
+        return (self.resistance or 0.0) * _share(self.resistance_curve, temperature)
+
+    def on_voltage_at(self, temperature: float) -> float:
+        """Return the on-state voltage at no current at a junction temperature [°C]."""
+        return (self.on_voltage or 0.0) * _share(self.on_curve, temperature)
+
+
+class Diode(_Cooled):
+    """A diode: with recovery, or (Schottky, silicon carbide) with a capacitive charge."""
+
+    kind: Literal["diode"] = "diode"
+    forward_voltage: Volts | None = Field(default=None, description="Threshold of the forward line at 25 °C")
+    resistance: Ohms | None = Field(default=None, description="Slope of the forward line at 25 °C")
+    forward_curve: OverTemperature = Field(
+        default=None, description="Forward voltage over temperature, part of that at 25 °C"
+    )
+    resistance_curve: OverTemperature = Field(
+        default=None, description="Slope over temperature, part of that at 25 °C"
+    )
+    capacitive_charge: Coulombs | None = Field(default=None, description="Capacitive charge")
+    charge_voltage: Volts | None = Field(default=None, description="Reverse voltage of that charge")
+
+    def forward_at(self, temperature: float) -> float:
+        """Return the threshold of the forward line at a junction temperature [°C]."""
+        return (self.forward_voltage or 0.0) * _share(self.forward_curve, temperature)
+
+    def resistance_at(self, temperature: float) -> float:
+        """Return the slope of the forward line at a junction temperature [°C]."""
+        return (self.resistance or 0.0) * _share(self.resistance_curve, temperature)
+
+
+class Capacitor(_Part):
+    """A capacitor."""
+
+    kind: Literal["capacitor"] = "capacitor"
+    value: Annotated[Farads, Field(gt=0.0, description="Capacitance without bias")]
+    tolerance: Ratio = Field(default=0.0, ge=0.0, lt=1.0, description="Largest deviation of it")
+    voltage: Volts | None = Field(default=None, description="Voltage rating")
+    rms_current: Amperes | None = Field(default=None, description="Ripple current rating, rms")
+    resistance: Ohms | None = Field(default=None, description="Equivalent series resistance")
+    resistance_frequency: ResistanceOverFrequency = Field(
+        default=None, description="Equivalent series resistance over frequency, instead"
+    )
+    resistance_curve: OverTemperature = Field(
+        default=None, description="Equivalent series resistance over temperature, part of that at 25 °C"
+    )
+    dc_bias: LeftOverVoltage = Field(default=None, description="Part of the capacitance left over voltage")
+    thermal_resistance: KelvinPerWatt | None = Field(
+        default=None, description="Thermal resistance, hot spot to ambient"
+    )
+    max_temperature: Celsius | None = Field(default=None, description="Highest temperature")
+
+    def left_at(self, voltage: float) -> float:
+        """Return the part of the capacitance that is left at a DC voltage [V]."""
+        return self.dc_bias.starting(1.0).at(voltage) if self.dc_bias is not None else 1.0
+
+    def resistance_of(self, frequency: float, temperature: float) -> float | None:
+        """Return the equivalent series resistance [Ω] at a frequency [Hz] and temperature [°C], if known."""
+        if self.resistance_frequency is not None:
+            base: float | None = self.resistance_frequency.at(frequency)
+        else:
+            base = self.resistance
+        if base is None:
+            return None
+        return base * (self.resistance_curve.at(temperature) if self.resistance_curve else 1.0)
+
+
+class _Wound(_Part):
+    """A part with windings on a core."""
+
+    turns: int | None = Field(default=None, gt=0, description="Turns (of the primary)")
+    core_area: SquareMetres | None = Field(default=None, description="Effective core area")
+    core_volume: CubicMetres | None = Field(default=None, description="Effective core volume")
+    core_k: float | None = Field(
+        default=None, description="Steinmetz coefficient for W/m³ with frequency in Hz and flux density in T"
+    )
+    core_alpha: float | None = Field(default=None, description="Steinmetz exponent of the frequency")
+    core_beta: float | None = Field(default=None, description="Steinmetz exponent of the flux density")
+    core_loss: Watts | None = Field(
+        default=None, description="Core loss at a sinusoidal test current, instead of k, area and volume"
+    )
+    core_loss_frequency: Hertz | None = Field(default=None, description="Frequency of that test")
+    core_loss_ripple: Amperes | None = Field(
+        default=None, description="Current of that test, peak to peak (magnetising current of the primary)"
+    )
+    max_flux_density: float | None = Field(default=None, description="Saturation flux density [T]")
+    layers: float | None = Field(default=None, gt=0.0, description="Layers of the winding")
+    conductor_thickness: Metres | None = Field(default=None, description="Thickness of a foil layer")
+    wire_diameter: Metres | None = Field(default=None, description="Copper diameter of a round wire, instead")
+    porosity: Ratio = Field(
+        default=1.0, gt=0.0, le=1.0, description="Part of the layer's breadth that is copper"
+    )
+    thermal_resistance: KelvinPerWatt | None = Field(
+        default=None, description="Thermal resistance, hot spot to ambient"
+    )
+    max_temperature: Celsius | None = Field(default=None, description="Highest temperature")
+
+
+class Inductor(_Wound):
+    """An inductor."""
+
+    kind: Literal["inductor"] = "inductor"
+    value: Annotated[Henries, Field(gt=0.0, description="Inductance at no current")]
+    tolerance: Ratio = Field(default=0.0, ge=0.0, lt=1.0, description="Largest deviation of it")
+    saturation_current: Amperes | None = Field(default=None, description="Saturation current")
+    rms_current: Amperes | None = Field(default=None, description="Thermal current rating, rms")
+    resistance: Ohms | None = Field(default=None, description="Winding resistance at 25 °C, direct current")
+    ac_resistance: ResistanceOverFrequency = Field(
+        default=None, description="Winding resistance over frequency"
+    )
+    saturation: LeftOverCurrent = Field(
+        default=None, description="Part of the (incremental) inductance left over current"
+    )
+
+
+class Transformer(_Wound):
+    """A transformer."""
+
+    kind: Literal["transformer"] = "transformer"
+    leakage: Henries | None = Field(default=None, description="Leakage inductance, seen at the primary")
+    primary_resistance: Ohms | None = Field(default=None, description="Primary resistance at 25 °C")
+    secondary_resistance: Ohms | None = Field(default=None, description="Secondary resistance at 25 °C")
+    secondary_layers: float | None = Field(default=None, gt=0.0, description="Layers of the secondary")
+    secondary_thickness: Metres | None = Field(
+        default=None, description="Thickness of a foil layer of the secondary"
+    )
+
+
+Part = Mosfet | Gan | Igbt | Diode | Capacitor | Inductor | Transformer
+
+KINDS: dict[str, type[_Part]] = {
+    "mosfet": Mosfet,
+    "gan": Gan,
+    "igbt": Igbt,
+    "diode": Diode,
+    "capacitor": Capacitor,
+    "inductor": Inductor,
+    "transformer": Transformer,
+}
+
+ROLES: dict[str, tuple[type[_Part], ...]] = {
+    "switch": (Mosfet, Igbt),
+    "rectifier": (Diode, Mosfet),
+    "inductor": (Inductor,),
+    "capacitor": (Capacitor,),
+    "transformer": (Transformer,),
+}
+"""Kinds of parts that can stand in each role of a circuit."""
+
+
+def _share(curve: OverTemperature, temperature: float) -> float:
+    """Return a figure's share of that at 25 °C; the outermost lines of the curve go on."""
+    return max(curve.extended(temperature), 0.0) if curve is not None else 1.0
+
+
+def copper(temperature: float) -> float:
+    """Return the resistance of copper over that at 25 °C, at a temperature [°C].
+
+    References
+    ----------
+    IEC 60028: R = R₂₀·(1 + α·(T − 20 °C)) with α = 0.00393/K.
+    """
+    return (1.0 + COPPER * (temperature - 20.0)) / (1.0 + COPPER * (REFERENCE_TEMPERATURE - 20.0))
+
+
+__all__ = [
+    "KINDS",
+    "ROLES",
+    "Capacitor",
+    "Diode",
+    "Gan",
+    "Igbt",
+    "Inductor",
+    "Mosfet",
+    "Part",
+    "Transformer",
+    "copper",
+]

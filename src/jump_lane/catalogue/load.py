@@ -1,0 +1,189 @@
+"""Reading a catalogue: TOML with ``[[part]]`` tables, or CSV with a heading line; validated strictly.
+
+A TOML catalogue may also name tables of its own exported from elsewhere, and say which column means what::
+
+    [[table]]
+    file    = "export.csv"
+    kind    = "mosfet"
+    columns = { part = "Order code", resistance = { column = "R on max", unit = "mΩ" } }
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator
+from functools import lru_cache
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+
+from jump_lane.catalogue.kinds import KINDS, Part
+from jump_lane.errors import InputError, nearest
+from jump_lane.validation import explain, read_toml
+
+SAMPLES = "sample-catalogue.csv"
+
+
+class Column(BaseModel):
+    """Where a figure stands in an exported table, and the unit of its bare numbers."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    column: str = Field(description="Heading of the column")
+    unit: str = Field(default="", description="Unit of the numbers in it, where they carry none")
+
+
+class Exported(BaseModel):
+    """A table exported from elsewhere; columns that are not named are left alone."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    file: str = Field(description="CSV file, relative to the catalogue")
+    kind: str = Field(description="Kind of the parts in it")
+    columns: dict[str, str | Column] = Field(description="For each figure the heading of its column")
+    separator: str = Field(default=",", min_length=1, max_length=1, description="What separates the columns")
+    decimal: str = Field(default=".", min_length=1, max_length=1, description="The decimal mark")
+
+    @field_validator("kind")
+    @classmethod
+    def _known(cls, kind: str) -> str:
+        if kind not in KINDS:
+            raise ValueError(nearest(kind, KINDS))
+        return kind
+
+
+class CatalogueFile(BaseModel):
+    """A catalogue."""
+
+    model_config = ConfigDict(extra="forbid", arbitrary_types_allowed=True)
+
+    part: list[dict[str, Any]] = Field(default=[], description="Parts, each with its kind and figures")
+    table: list[Exported] = Field(default=[], description="Tables exported from elsewhere")
+
+
+def load(path: Path) -> tuple[Part, ...]:
+    """Read a catalogue.
+
+    Raises
+    ------
+    InputError
+        If it cannot be read, or an entry is not valid: file, entry, key, what was read and expected.
+    """
+    try:
+        changed = path.stat().st_mtime_ns
+    except OSError as error:
+        raise InputError(f"{path}: {error.strerror or error}") from None
+    return _load(path, changed)
+
+
+@lru_cache(maxsize=32)
+def _load(path: Path, _: int) -> tuple[Part, ...]:
+    if path.suffix.lower() == ".toml":
+        found = tuple(_from_toml(path))
+    elif path.suffix.lower() == ".csv":
+        found = tuple(_from_csv(_read(path), str(path)))
+    else:
+        raise InputError(f"{path}: expected a catalogue that ends in .csv or .toml")
+    if not found:
+        raise InputError(f"{path}: no parts in it; expected [[part]] tables, or a CSV heading with part, kind, …")
+    _require_distinct(found, str(path))
+    return found
+
+
+@lru_cache(maxsize=1)
+def samples() -> tuple[Part, ...]:
+    """Return the shipped catalogue; every part in it is made up."""
+    text = resources.files("jump_lane").joinpath("examples", SAMPLES).read_text(encoding="utf-8")
+    return tuple(_from_csv(text, SAMPLES))
+
+
+def _read(path: Path) -> str:
+    try:
+        return path.read_text(encoding="utf-8-sig")
+    except OSError as error:
+        raise InputError(f"{path}: {error.strerror or error}") from None
+    except UnicodeDecodeError as error:
+        raise InputError(f"{path}: not a text file in UTF-8: {error}") from None
+
+
+def _from_toml(path: Path) -> Iterator[Part]:
+    try:
+        tables = CatalogueFile.model_validate(read_toml(path))
+    except ValidationError as error:
+        raise InputError("\n".join(f"{path}: {explain(e, CatalogueFile)}" for e in error.errors())) from None
+    for i, entry in enumerate(tables.part, start=1):
+        yield read_part(entry, f"{path}: part {i}")
+    for table in tables.table:
+        yield from _from_export(table, path.parent / table.file)
+
+
+def _from_csv(text: str, where: str) -> Iterator[Part]:
+    for i, row in enumerate(csv.DictReader(io.StringIO(text)), start=1):
+        yield read_part(_given(row), f"{where}: entry {i}")
+
+
+def _given(row: dict[str, Any]) -> dict[str, Any]:
+    return {k.strip(): v.strip() for k, v in row.items() if k is not None and isinstance(v, str) and v.strip()}
+
+
+def _from_export(table: Exported, path: Path) -> Iterator[Part]:
+    rows = csv.DictReader(io.StringIO(_read(path)), delimiter=table.separator)
+    headings = [h.strip() for h in rows.fieldnames or ()]
+    wanted = {k: Column(column=c) if isinstance(c, str) else c for k, c in table.columns.items()}
+    for key, column in wanted.items():
+        if column.column not in headings:
+            raise InputError(f"{path}: no column {column.column!r} for {key}; {nearest(column.column, headings)}")
+    for i, row in enumerate(rows, start=1):
+        cells = _given(row)
+        entry = {k: _cell(cells[c.column], c, table.decimal) for k, c in wanted.items() if c.column in cells}
+        yield read_part({"kind": table.kind, **entry}, f"{path}: entry {i}")
+
+
+def _cell(text: str, column: Column, decimal: str) -> str:
+    """Return a cell with a point as decimal mark, and with the column's unit where it is a bare number."""
+    text = text if decimal == "." else text.replace(decimal, ".")
+    try:
+        float(text)
+    except ValueError:
+        return text
+    return f"{text} {column.unit}".rstrip()
+
+
+def read_part(entry: dict[str, Any], where: str) -> Part:
+    """Validate one entry; `where` names it in a complaint.
+
+    Raises
+    ------
+    InputError
+        Saying which key of which entry is wrong, and how.
+    """
+    kind = entry.get("kind")
+    if not isinstance(kind, str) or kind not in KINDS:
+        read = "missing" if kind is None else f"read {kind!r}"
+        raise InputError(f"{where}: kind: {read}; {nearest(str(kind), KINDS)}")
+    model = KINDS[kind]
+    try:
+        return model.model_validate(entry)  # type: ignore[return-value]
+    except ValidationError as error:
+        name = f"{where} ({entry['part']})" if "part" in entry else where
+        raise InputError("\n".join(f"{name}: {explain(e, model)}" for e in error.errors())) from None
+
+
+def _require_distinct(parts: tuple[Part, ...], where: str) -> None:
+    names = [p.name for p in parts]
+    repeated = {n for n in names if names.count(n) > 1}
+    if repeated:
+        raise InputError(f"{where}: part {sorted(repeated)[0]!r} is there more than once")
+
+
+def schema() -> dict[str, Any]:
+    """Return the JSON Schema of a TOML catalogue."""
+    base = CatalogueFile.model_json_schema()
+    kinds = [model.model_json_schema() for model in KINDS.values()]
+    for one in kinds:
+        one["required"] = ["kind", *one.get("required", [])]
+    base["properties"]["part"]["items"] = {"anyOf": kinds}
+    return base

@@ -1,0 +1,244 @@
+"""The losses of one operating point, temperatures and all: simulated, entered, and checked to close."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from jump_lane.errors import BalanceError, ConvergenceError
+from jump_lane.losses import bipolar, capacitor, charge, conduction, core, overlap, ratings, recovery, winding
+from jump_lane.losses.commutation import commutations
+from jump_lane.losses.cooling import network, unknown
+from jump_lane.losses.ledger import Entry, Gap, Loss
+from jump_lane.losses.missing import missing
+from jump_lane.losses.ratings import Rating
+from jump_lane.losses.stage import Component, Stage, components
+from jump_lane.losses.thermal import Network, solve
+from jump_lane.stock import figures
+from jump_lane.topologies.blocks.damping import derive_damping
+from jump_lane.topologies.design import Design
+from jump_lane.topologies.page import Point
+from jump_lane.verify.operating import solve_point
+from jump_lane.waveforms import Array
+
+BALANCE = 1e-6
+"""What simulated input, output and losses may differ by, part of the input power."""
+
+SETTLED = 0.01
+"""Temperatures that change by less from one simulation to the next count as found [K]."""
+
+ROUNDS = 12
+TEMPERED = ("resistance", "forward_voltage", "on_voltage", "primary_resistance", "secondary_resistance")
+"""Figures that depend on temperature."""
+
+
+@dataclass(frozen=True)
+class Budget:
+    """Where the power goes at one operating point.
+
+    Attributes
+    ----------
+    v_in, i_o
+        Input voltage [V] and load current [A].
+    control
+        Simulated control variable (duty ratio).
+    p_in, p_out
+        Simulated input and output power [W].
+    losses, gaps
+        What is lost, one entry for each component and mechanism; what could not be entered.
+    temperatures
+        Of every component whose thermal resistance is known [°C].
+    residual
+        |p_in − p_out − simulated losses| over p_in.
+    """
+
+    v_in: float
+    i_o: float
+    control: float
+    p_in: float
+    p_out: float
+    losses: tuple[Loss, ...]
+    gaps: tuple[Gap, ...]
+    temperatures: dict[str, float]
+    ratings: tuple[Rating, ...]
+    residual: float
+
+    @property
+    def simulated(self) -> float:
+        """Losses that the simulated circuit contains [W]."""
+        return sum(loss.power for loss in self.losses if loss.simulated)
+
+    @property
+    def added(self) -> float:
+        """Losses that are added to those of the simulated circuit [W]."""
+        return sum(loss.power for loss in self.losses if not loss.simulated)
+
+    @property
+    def efficiency(self) -> float:
+        """Output power over input power, the added losses taken from the input as well."""
+        return self.p_out / (self.p_in + self.added)
+
+    @property
+    def broken(self) -> tuple[str, ...]:
+        """Ratings that are not kept, in words."""
+        return tuple(r.text() for r in self.ratings if not r.holds)
+
+    @property
+    def hottest(self) -> float:
+        """Highest temperature of any component [°C]; not a number where none is known."""
+        return max(self.temperatures.values(), default=float("nan"))
+
+
+def budget(design: Design, i: int = 0, j: int = 0, start: dict[str, float] | None = None) -> Budget:
+    """Return the losses at input corner i and load corner j, the output held.
+
+    Parameters
+    ----------
+    start
+        Temperatures to begin with [°C], such as those of a neighbouring point.
+
+    Raises
+    ------
+    NoResultError
+        If the operating point does not exist, there is no stable temperature, or the powers do not close.
+
+    Notes
+    -----
+    Simulated with the resistances at some temperatures; with the currents found, temperatures and losses are solved
+    together; simulated again with those, until nothing changes.
+    """
+    base = design.point(i, j)
+    every = components(design, base)
+    temperatures = dict(start or {})
+    cooled = network(design.spec, every)
+    for _ in range(ROUNDS):
+        point = tempered(design, base, every, temperatures)
+        state, recording = solve_point(design.page, point)
+        stage = Stage(design, point, recording)
+        entries = list(_entries(stage, temperatures))
+        found = _temperatures(stage, cooled, entries, temperatures)
+        moved = max((abs(found[n] - temperatures.get(n, -273.0)) for n in found), default=0.0)
+        if moved < SETTLED:
+            return _closed(stage, state.control, entries, found)
+        temperatures = found
+    raise ConvergenceError("losses and temperatures do not settle from one simulation to the next")
+
+
+def tempered(design: Design, point: Point, every: Iterable[Component], temperatures: dict[str, float]) -> Point:
+    """Return an operating point with the figures of its parts at their temperatures; alike parts at the hottest."""
+    hottest: dict[str, tuple[float, Component]] = {}
+    for component in (c for c in every if c.part is not None and c.name in temperatures):
+        known = hottest.get(component.role)
+        if known is None or temperatures[component.name] > known[0]:
+            hottest[component.role] = temperatures[component.name], component
+    values = dict(point.values)
+    for role in design.page.roles:
+        if role.name not in hottest:
+            continue
+        temperature, component = hottest[role.name]
+        assert component.part is not None
+        found = figures(component.part, temperature, design.spec.switching.frequency, component.pieces)
+        values |= {d.symbol: found[d.key] for d in role.data if d.key in TEMPERED and d.key in found}
+    return replace(point, values=values)
+
+
+def _entries(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
+    """Yield every loss and every gap."""
+    events = commutations(stage)
+    yield from conduction.conduction(stage)
+    yield from charge.forced(stage, events)
+    yield from missing(stage)
+    for mechanism in (
+        overlap.overlap,
+        bipolar.energies,
+        charge.output_charge,
+        recovery.recovery,
+        overlap.gate_drive,
+    ):
+        yield from mechanism(stage, events)
+    yield from winding.eddy(stage, temperatures)
+    yield from core.core(stage)
+    yield from capacitor.series_resistance(stage, temperatures)
+    yield from _controller(stage)
+    yield from _damping(stage)
+
+
+def _controller(stage: Stage) -> Iterator[Loss]:
+    controller = stage.spec.controller
+    power = controller.power + controller.input_current * stage.point["V_in"]
+    if power > 0.0:
+        yield Loss("controller", "supply", power)
+
+
+def _damping(stage: Stage) -> Iterator[Loss]:
+    for device in stage.spec.damping:
+        power = derive_damping(stage.design, device)["P_d"]
+        yield Loss(device, "damping resistor", power)
+
+
+def _temperatures(
+    stage: Stage, cooled: Network, entries: list[Entry], simulated_at: dict[str, float]
+) -> dict[str, float]:
+    """Return the temperatures at which losses and cooling balance, the currents as simulated."""
+    at = {n: simulated_at.get(n, stage.spec.thermal.junction) for n in cooled.names}
+    by_name = {c.name: c for c in stage.components}
+    heats = [conduction.heat(stage, by_name[n], at[n]) for n in cooled.names]
+    totals = heating(entries)
+    fixed = np.array([totals.get(n, 0.0) for n in cooled.names]) - [
+        h.square + h.average for h in heats
+    ]
+
+    def heat(temperatures: Array) -> Array:
+        return fixed + np.array([h.at(float(t)) for h, t in zip(heats, temperatures, strict=True)])
+
+    return dict(zip(cooled.names, (float(t) for t in solve(cooled, heat)), strict=True))
+
+
+def heating(entries: Iterable[Entry]) -> dict[str, float]:
+    """Return what heats every component [W]."""
+    found: dict[str, float] = {}
+    for entry in entries:
+        if isinstance(entry, Loss) and entry.heats:
+            found[entry.heats] = found.get(entry.heats, 0.0) + entry.power
+    return found
+
+
+def _closed(stage: Stage, control: float, entries: list[Entry], temperatures: dict[str, float]) -> Budget:
+    """Put the entries together; refuse powers that do not close."""
+    recording = stage.recording
+    loads = [e.name for e in recording.engine.circuit.elements if e.name.startswith("load")]
+    p_in, p_out = -recording.power("source"), sum(recording.power(name) for name in loads)
+    checked = list(ratings.ratings(stage, temperatures))
+    gaps = [e for e in (*entries, *checked) if isinstance(e, Gap)]
+    gaps += unknown(stage.spec, stage.components, heating(entries))
+    found = Budget(
+        v_in=stage.point["V_in"],
+        i_o=stage.point["I_o"],
+        control=control,
+        p_in=p_in,
+        p_out=p_out,
+        losses=merged(e for e in entries if isinstance(e, Loss)),
+        gaps=tuple(gaps),
+        temperatures=temperatures,
+        ratings=tuple(r for r in checked if isinstance(r, Rating)),
+        residual=0.0,
+    )
+    residual = abs(p_in - p_out - found.simulated) / max(abs(p_in), 1e-12)
+    if not residual <= BALANCE:
+        raise BalanceError(
+            f"the powers do not close: {residual:.1e} of the input power is left, {BALANCE:.0e} is allowed"
+        )
+    return replace(found, residual=residual)
+
+
+def merged(losses: Iterable[Loss]) -> tuple[Loss, ...]:
+    """Return losses with one entry for each component and mechanism, in the order of their first appearance."""
+    found: dict[tuple[str, str, bool], Loss] = {}
+    for loss in losses:
+        key = loss.component, loss.mechanism, loss.simulated
+        known = found.get(key)
+        found[key] = loss if known is None else replace(known, power=known.power + loss.power)
+    return tuple(found.values())
+

@@ -1,0 +1,40 @@
+"""Capacitor losses harmonic by harmonic: the series resistance depends on frequency."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from jump_lane.catalogue.kinds import Capacitor as CapacitorPart
+from jump_lane.losses.ledger import Entry, Gap, Loss
+from jump_lane.losses.stage import Stage, current_of
+from jump_lane.quantities import show
+
+FREQUENCY, OUTSIDE = "series resistance over frequency", "series resistance"
+
+
+def series_resistance(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
+    """Yield what the harmonics cost beside R·I_rms² of the simulated circuit.
+
+    Notes
+    -----
+    Σ ESR(n·f_s, T)·I_n² less the simulated loss, which takes the resistance at f_s for all harmonics; the
+    difference may be negative.  The input capacitor is not in the simulated circuit: it carries the ripple of the
+    source current (N. Mohan, T. M. Undeland and W. P. Robbins 2003, chapter 30).
+    """
+    for component in stage.of("capacitor"):
+        part, signal = component.part, current_of(component)
+        frequency, squares = stage.spectrum(signal)
+        temperature = temperatures.get(component.name, stage.spec.thermal.junction)
+        if not isinstance(part, CapacitorPart) or part.resistance_of(stage.frequency, temperature) is None:
+            cost = f"every 1 mΩ costs {show(1e-3 * float(squares.sum()), 'W')}"
+            yield Gap(component.name, "resistance", "the capacitor has no series resistance", cost)
+            continue
+        resistances = np.array([part.resistance_of(float(f), temperature) or 0.0 for f in frequency])
+        whole = float(np.sum(resistances * squares)) / component.pieces
+        if not component.elements:
+            yield Loss(component.name, OUTSIDE, whole, heats=component.name)
+        elif part.resistance_frequency is not None:
+            at_once = stage.point.values[f"R_{component.role.replace('_', '')}"] * float(squares.sum())
+            yield Loss(component.name, FREQUENCY, whole - at_once, heats=component.name)

@@ -1,0 +1,110 @@
+"""Capacitance of switches and diodes: discharged where a switch turns on against a voltage, charged through it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from jump_lane.catalogue.kinds import Diode, Mosfet, Part
+from jump_lane.losses.commutation import Commutation, turned_on
+from jump_lane.losses.ledger import Entry, Gap, Loss
+from jump_lane.losses.stage import Component, Stage
+from jump_lane.quantities import show
+from jump_lane.switching.record import Edge
+
+DISCHARGE, CHARGING = "output capacitance", "charging of others"
+FORCED = "charge forced together"
+
+
+def stored(part: Part | None, voltage: float) -> tuple[float, float] | None:
+    """Return charge [C] and energy [J] of a part's capacitance at a voltage [V], or None if it is not known.
+
+    Notes
+    -----
+    From a curve C(v): Q = ∫C dv and E = ∫v·C dv.  From an energy-related capacitance: E = ½·C·V² and Q = C·V.
+    From the capacitive charge Q_c of a diode at V_c, taking an abrupt junction, C ∝ 1/√v: Q = Q_c·√(V/V_c) and
+    E = Q·V/3.
+
+    References
+    ----------
+    S. M. Sze and K. K. Ng 2007, chapter 2 (depletion capacitance).
+    """
+    if isinstance(part, Mosfet):
+        if part.output_capacitance_curve is not None:
+            curve = part.output_capacitance_curve
+            return curve.moment(voltage), curve.moment(voltage, 1)
+        if part.output_capacitance is not None:
+            return part.output_capacitance * voltage, 0.5 * part.output_capacitance * voltage**2
+    if isinstance(part, Diode) and part.capacitive_charge is not None and part.charge_voltage:
+        charge = part.capacitive_charge * (voltage / part.charge_voltage) ** 0.5
+        return charge, charge * voltage / 3.0
+    return None
+
+
+def output_charge(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
+    """Yield what hard turn-on costs in capacitance: its own discharged, that of the others charged.
+
+    Notes
+    -----
+    A switch that turns on at voltage V dissipates the energy E(V) it stores.  A device that blocks V afterwards is
+    charged through it: of Q·V taken from the circuit, Q·V − E stay behind as heat.  A switch whose voltage is gone
+    before it turns on loses nothing.  Where the circuit has that capacitance as an element, the simulation itself
+    tells what is lost (see `forced`).
+
+    References
+    ----------
+    R. W. Erickson and D. Maksimović 2001, section 4.3.4 (switching loss from device capacitance).
+    """
+    simulated = {e.name for c in stage.components for e in c.elements}
+    unknown: dict[str, float] = {}
+    for event in (e for e in events if e.charged):
+        name = event.component.name
+        if f"C_{name}" in simulated:
+            continue
+        own = stored(event.component.part, event.voltage)
+        if own is None:
+            unknown[name] = unknown.get(name, 0.0) + 0.5e-10 * event.voltage**2 * stage.frequency
+        else:
+            yield Loss(name, DISCHARGE, own[1] * stage.frequency, heats=name)
+        yield from _others(stage, event, unknown)
+    for name, cost in unknown.items():
+        component = next(c for c in stage.components if c.name == name)
+        figure = "capacitive_charge" if isinstance(component.part, Diode) else "output_capacitance"
+        text = f"every 100 pF cost {show(cost, 'W')}"
+        yield Gap(name, figure, "its charge and discharge are left out", text)
+
+
+def _others(stage: Stage, event: Commutation, unknown: dict[str, float]) -> Iterator[Entry]:
+    """Yield what charging other devices costs in the switch that turns on; note those whose charge is unknown."""
+    for other in stage.of("switch", "rectifier"):
+        if other is event.component:
+            continue
+        rise = _rise(stage, other, event.edge)
+        if rise is None:
+            continue
+        before, after = stored(other.part, rise[0]), stored(other.part, rise[1])
+        if before is None or after is None:
+            lost = 0.5e-10 * (rise[1] - rise[0]) ** 2 * stage.frequency
+            unknown[other.name] = unknown.get(other.name, 0.0) + lost
+            continue
+        lost = rise[1] * (after[0] - before[0]) - (after[1] - before[1])
+        name = event.component.name
+        yield Loss(name, CHARGING, lost * stage.frequency, heats=name)
+
+
+def _rise(stage: Stage, component: Component, edge: Edge) -> tuple[float, float] | None:
+    """Return the blocked voltage before and after an edge at which a device comes to block more."""
+    before, after = (abs(v) for v in stage.at(edge, f"{component.name}.v"))
+    gate = stage.at(edge, f"{component.name}.gate")[1]
+    conducts = abs(stage.at(edge, f"{component.name}.i")[1]) > 1e-9 * stage.measures(f"{component.name}.i").peak
+    if gate > 0.5 or conducts or after <= before + 0.01 * stage.recording.blocking(component.name):
+        return None
+    return before, after
+
+
+def forced(stage: Stage, events: list[Commutation]) -> Iterator[Loss]:
+    """Yield the energy that vanishes in the simulated circuit where charge or flux is forced together."""
+    for edge in stage.recording.edges:
+        if edge.lost > 0.0:
+            switch = turned_on(events, edge)
+            name = switch.name if switch is not None else "circuit"
+            yield Loss(name, FORCED, edge.lost * stage.frequency, True, name if switch is not None else "")

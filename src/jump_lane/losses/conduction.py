@@ -1,0 +1,100 @@
+"""Conduction losses: what the simulated circuit itself dissipates."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from jump_lane.catalogue.kinds import Capacitor as CapacitorPart
+from jump_lane.catalogue.kinds import Diode as DiodePart
+from jump_lane.catalogue.kinds import Igbt, Mosfet, copper
+from jump_lane.circuit.elements import Capacitor, Diode, Inductor, Resistor, Switch
+from jump_lane.losses.ledger import Loss
+from jump_lane.losses.stage import Component, Stage
+
+CHANNEL, BODY, FORWARD = "conduction", "body diode", "conduction"
+WINDING, SERIES = "winding, direct current", "series resistance"
+CLAMP = "clamp and damping"
+
+
+def conduction(stage: Stage) -> Iterator[Loss]:
+    """Yield what every component dissipates in the simulated circuit.
+
+    Notes
+    -----
+    Average of v·i over the period, exactly from the moments of the states; for a resistance that is R·I_rms²,
+    for a diode V_F·I_avg + R·I_rms² (N. Mohan, T. M. Undeland and W. P. Robbins 2003, chapters 20 and 22).
+    """
+    for component in stage.components:
+        for element in component.elements:
+            yield from _of(stage, component, element)
+
+
+def _of(stage: Stage, component: Component, element: object) -> Iterator[Loss]:
+    name, recording = component.name, stage.recording
+    if isinstance(element, Switch):
+        body = recording.power(f"{element.name}.body") if element.body is not None else 0.0
+        yield Loss(name, CHANNEL, recording.power(element.name) - body, True, name)
+        if element.body is not None:
+            yield Loss(name, BODY, body, True, name)
+    elif isinstance(element, Diode):
+        mechanism = FORWARD if component.role else CLAMP
+        yield Loss(name, mechanism, recording.power(element.name), True, name)
+    elif isinstance(element, Inductor):
+        yield Loss(name, WINDING, element.resistance * stage.measures(f"{element.name}.i").rms ** 2, True, name)
+    elif isinstance(element, Capacitor):
+        yield Loss(name, SERIES, element.resistance * stage.measures(f"{element.name}.i").rms ** 2, True, name)
+    elif isinstance(element, Resistor):
+        mechanism = WINDING if component.kind == "transformer" else CLAMP
+        yield Loss(name, mechanism, recording.power(element.name), True, name)
+
+
+@dataclass(frozen=True)
+class Heat:
+    """How the conduction loss of a component depends on its temperature, its currents as simulated.
+
+    Attributes
+    ----------
+    square, average
+        Loss from resistance and from a threshold voltage [W] at the temperature of the simulation.
+    component, simulated_at
+        What it is of, and that temperature [°C].
+    """
+
+    component: Component
+    square: float
+    average: float
+    simulated_at: float
+
+    def at(self, temperature: float) -> float:
+        """Return the conduction loss at a temperature [W]."""
+        part, then = self.component.part, self.simulated_at
+        resistive, threshold = 1.0, 1.0
+        if isinstance(part, Mosfet | Igbt | DiodePart) and part.resistance:
+            resistive = part.resistance_at(temperature) / part.resistance_at(then)
+        if isinstance(part, DiodePart) and part.forward_voltage:
+            threshold = part.forward_at(temperature) / part.forward_at(then)
+        if isinstance(part, Igbt) and part.on_voltage:
+            threshold = part.on_voltage_at(temperature) / part.on_voltage_at(then)
+        if self.component.kind in ("inductor", "transformer"):
+            resistive = copper(temperature) / copper(then)
+        if isinstance(part, CapacitorPart) and part.resistance_curve is not None:
+            resistive = part.resistance_curve.at(temperature) / part.resistance_curve.at(then)
+        return self.square * resistive + self.average * threshold
+
+
+def heat(stage: Stage, component: Component, simulated_at: float) -> Heat:
+    """Return how the simulated loss of a component depends on temperature (body diodes apart)."""
+    total = sum(
+        loss.power
+        for element in component.elements
+        for loss in _of(stage, component, element)
+        if loss.mechanism != BODY
+    )
+    threshold = 0.0
+    for element in component.elements:
+        if isinstance(element, Diode):
+            threshold += element.v_f * stage.measures(f"{element.name}.i").average
+        elif isinstance(element, Switch) and element.threshold > 0.0:
+            threshold += element.threshold * max(stage.measures(f"{element.name}.on.i").average, 0.0)
+    return Heat(component, total - threshold, threshold, simulated_at)

@@ -1,0 +1,190 @@
+"""The parts that a converter file names or describes: from its own catalogues, the shipped samples, or its table."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from jump_lane.catalogue.kinds import (
+    KINDS,
+    ROLES,
+    Capacitor,
+    Diode,
+    Igbt,
+    Inductor,
+    Mosfet,
+    Part,
+    Transformer,
+    copper,
+)
+from jump_lane.catalogue.load import load, read_part, samples
+from jump_lane.errors import InputError, nearest
+from jump_lane.spec import Spec
+
+USUAL = {
+    "switch": "mosfet",
+    "rectifier": "diode",
+    "inductor": "inductor",
+    "capacitor": "capacitor",
+    "transformer": "transformer",
+}
+"""Kind of part in each role where the file does not say; a synchronous rectifier is a mosfet."""
+
+KEYS = ("part", "count", "kind")
+"""What the table of a part may say besides figures."""
+
+
+def stock(spec: Spec) -> dict[str, Part]:
+    """Return every part by name; one of the file's own catalogues goes before a sample called the same.
+
+    Raises
+    ------
+    InputError
+        If a catalogue cannot be read or is not valid.
+    """
+    found = {part.name: part for part in samples()}
+    for name in spec.catalogue.files:
+        found |= {part.name: part for part in load(Path(name))}
+    return found
+
+
+def usual_kind(role: str, synchronous: bool) -> str:
+    """Return the kind of part that a role has where nothing is said."""
+    return "mosfet" if role == "rectifier" and synchronous else USUAL[role]
+
+
+def part_of(spec: Spec, component: str, role: str, value: float = 1.0) -> Part | None:
+    """Return what is known of the part of a component, or None where the file says nothing of it.
+
+    Parameters
+    ----------
+    role
+        What the component is: switch, rectifier, inductor, capacitor or transformer.
+    value
+        Its inductance [H] or capacitance [F], where only a table describes it.
+
+    Raises
+    ------
+    InputError
+        If there is no such part, it cannot stand there, or a figure is not valid.
+    """
+    given = spec.data(component)
+    if role not in USUAL or not given:
+        return None
+    where, synchronous = f"parts.{component}", spec.switching.rectifier == "synchronous"
+    entry: dict[str, Any] = {"kind": usual_kind(role, synchronous), "part": "as described"}
+    if role in ("inductor", "capacitor"):
+        entry["value"] = value
+    if "part" in given:
+        base = _named(spec, str(given["part"]), where)
+        entry = {"kind": base.kind} | {key: getattr(base, key) for key in base.model_fields_set}
+    fields = KINDS[str(given.get("kind", entry["kind"]))].model_fields if _known(given) else {}
+    entry |= {k: v for k, v in given.items() if k in fields or k == "kind"}
+    part = read_part(entry, where)
+    _require_fitting(part, role, synchronous, where)
+    return part
+
+
+def _known(given: dict[str, Any]) -> bool:
+    return "kind" not in given or given["kind"] in KINDS
+
+
+def _named(spec: Spec, name: str, where: str) -> Part:
+    known = stock(spec)
+    if name not in known:
+        raise InputError(f"{where}: no part {name!r}; {nearest(name, known)}")
+    return known[name]
+
+
+def _require_fitting(part: Part, role: str, synchronous: bool, where: str) -> None:
+    if not isinstance(part, ROLES[role]):
+        raise InputError(f"{where}: {part.name} is a {part.kind}, which cannot be a {role}")
+    if role == "rectifier" and synchronous != isinstance(part, Mosfet):
+        kind = "a switch" if synchronous else "a diode"
+        raise InputError(f"{where}: {part.name} is a {part.kind}, but switching.rectifier asks for {kind}")
+
+
+def keys_of(spec: Spec, component: str, role: str) -> set[str]:
+    """Return the keys that the table of a component may have, those of its kind of part."""
+    if role not in USUAL:
+        return set()
+    part = part_of(spec, component, role)
+    kind = part.kind if part is not None else usual_kind(role, spec.switching.rectifier == "synchronous")
+    return {*KEYS, *KINDS[kind].model_fields}
+
+
+def count(spec: Spec, component: str) -> int:
+    """Return of how many pieces a component consists: capacitors in parallel, inductors in series.
+
+    Raises
+    ------
+    InputError
+        If that is not a whole number above 0.
+    """
+    given = spec.data(component).get("count", 1)
+    try:
+        number = float(given)
+    except ValueError:
+        number = 0.0
+    if number < 1.0 or number != int(number):
+        raise InputError(f"parts.{component}.count: read {given!r}, expected a whole number above 0")
+    return int(number)
+
+
+def figures(part: Part, temperature: float, frequency: float, pieces: int = 1) -> dict[str, float]:
+    """Return what a part brings into the circuit, by the keys of the file; what is not known is left out.
+
+    Parameters
+    ----------
+    temperature
+        Of junction, winding or capacitor [°C].
+    frequency
+        At which an equivalent series resistance is taken [Hz].
+    """
+    found: dict[str, float | None]
+    if isinstance(part, Mosfet):
+        known = part.resistance is not None
+        found = {
+            "resistance": part.resistance_at(temperature) if known else None,
+            "body_voltage": part.body_voltage,
+            "body_resistance": part.body_resistance,
+            "output_capacitance": part.output_capacitance,
+        }
+    elif isinstance(part, Igbt):
+        found = {
+            "resistance": part.resistance_at(temperature),
+            "on_voltage": part.on_voltage_at(temperature),
+            "body_voltage": part.body_voltage,
+            "body_resistance": part.body_resistance,
+        }
+    elif isinstance(part, Diode):
+        found = {
+            "resistance": part.resistance_at(temperature),
+            "forward_voltage": part.forward_at(temperature),
+        }
+    elif isinstance(part, Capacitor):
+        resistance = part.resistance_of(frequency, temperature)
+        found = {"resistance": None if resistance is None else resistance / pieces}
+    else:
+        found = _winding_figures(part, copper(temperature), pieces)
+    return {key: value for key, value in found.items() if value is not None}
+
+
+def _winding_figures(part: Inductor | Transformer, rise: float, pieces: int) -> dict[str, float | None]:
+    if isinstance(part, Inductor):
+        return {"resistance": None if part.resistance is None else part.resistance * pieces * rise}
+    primary, secondary = part.primary_resistance, part.secondary_resistance
+    return {
+        "leakage": part.leakage,
+        "primary_resistance": None if primary is None else primary * rise,
+        "secondary_resistance": None if secondary is None else secondary * rise,
+    }
+
+
+def value_of(part: Part, pieces: int, voltage: float) -> float | None:
+    """Return the inductance [H], or the capacitance [F] left at a DC voltage [V], of some pieces together."""
+    if isinstance(part, Inductor):
+        return part.value * pieces
+    if isinstance(part, Capacitor):
+        return part.value * pieces * part.left_at(voltage)
+    return None

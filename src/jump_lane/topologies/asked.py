@@ -1,0 +1,196 @@
+"""What the file asks and gives, put into the sheet before anything is derived."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jump_lane.catalogue.curve import Curve
+from jump_lane.catalogue.kinds import Inductor
+from jump_lane.derivation import Line, Sheet
+from jump_lane.errors import InputError, nearest
+from jump_lane.formula import formula
+from jump_lane.quantities import DIMENSIONS, Dimension, parse, show
+from jump_lane.spec import Output, Spec
+from jump_lane.stock import count, figures, keys_of, part_of, value_of
+from jump_lane.topologies.blocks import ASKED, DEFINITION
+from jump_lane.topologies.page import Page, Role
+
+
+def give_asked(
+    sheet: Sheet, spec: Spec, output: Output, inputs: tuple[float, ...], loads: tuple[float, ...]
+) -> None:
+    """Enter what is asked: voltages, currents, ripples, margins, and what follows from them at once."""
+    s, m = spec.switching, spec.margin
+    sheet.give("V_in", np.array(inputs)[:, None], "V", "input voltage")
+    voltages = output.voltages_at(loads)
+    sheet.give("V_o", np.abs(np.array(voltages))[None, :], "V", "output voltage")
+    sheet.give("I_o", np.array(loads)[None, :], "A", "load current")
+    sheet.give("I_max", output.current.max, "A", "load current at full load")
+    sheet.give("f_s", s.frequency, "Hz", "switching frequency")
+    dead_time = s.dead_time if s.rectifier == "synchronous" else 0.0
+    sheet.give("t_d", dead_time, "s", "dead time", "file" if dead_time else "default")
+    sheet.give(
+        "dV_ask", output.voltage_ripple.of(min(np.abs(voltages))), "V", "output ripple asked, peak to peak"
+    )
+    given = "file" if "voltage_ripple" in spec.input.model_fields_set else "default"
+    lowest = spec.voltage.min
+    sheet.give(
+        "dV_iask", spec.input.voltage_ripple.of(lowest), "V", "input ripple asked, peak to peak", given
+    )
+    for symbol, value, name, meaning in (
+        ("m_L", m.inductance, "inductance", "margin on inductance"),
+        ("m_C", m.capacitance, "capacitance", "margin on capacitance"),
+        ("m_V", m.voltage, "voltage", "margin on voltage ratings"),
+        ("m_I", m.current, "current", "margin on current ratings"),
+        ("a_ESR", m.esr_share, "esr_share", "part of the ripple left to ESR"),
+    ):
+        sheet.give(symbol, value, "", meaning, "file" if name in m.model_fields_set else "default")
+    given = "file" if "phases" in s.model_fields_set else "default"
+    sheet.give("N", s.phases, "", "number of phases, where there are several", given)
+    given = "file" if "coupling_ripple" in s.model_fields_set else "default"
+    sheet.give("r_C", s.coupling_ripple, "", "ripple of a coupling capacitor, part of its voltage", given)
+    sheet.derive(Line("T_s", "1/f_s", "s", "switching period", DEFINITION))
+    sheet.derive(Line("R_o", "V_o/I_o", "Ω", "load resistance", DEFINITION, "min"))
+    sheet.derive(_load_conductance(sheet, output))
+    sheet.derive(Line("P_o", "V_o*I_o", "W", "output power", DEFINITION))
+
+
+def give_transformer(sheet: Sheet, spec: Spec, page: Page) -> None:
+    """Enter what the file says of a transformer, where there is one."""
+    if not page.isolated:
+        return
+    t, limit = spec.transformer, spec.switching.duty_limit
+    for k, output in enumerate(spec.output[1:], start=2):
+        voltage, load = abs(output.voltages_at((output.current.max,))[0]), output.current.max
+        sheet.give(f"V_o{k}", voltage, "V", f"voltage wanted of output {k}")
+        sheet.give(f"I_o{k}", load, "A", f"load current of output {k}")
+        sheet.give(
+            f"dV_ask{k}", output.voltage_ripple.of(voltage), "V", f"ripple asked of output {k}, peak to peak"
+        )
+    given = "default" if limit is None else "file"
+    sheet.give("D_lim", limit or page.duty_limit, "", "largest duty ratio wanted", given)
+    for symbol, value, name, meaning in (
+        ("N_p", float(t.primary_turns or 0), "primary_turns", "primary turns; 0 for any"),
+        ("r_m", t.magnetising_ripple, "magnetising_ripple", "magnetising ripple, part of the load current"),
+        ("k_z", t.soft_load, "soft_load", "load for soft switching, part of full load"),
+        ("k_cl", t.clamp_voltage, "clamp_voltage", "clamp voltage over reflected output voltage"),
+    ):
+        sheet.give(symbol, value, "", meaning, "file" if name in t.model_fields_set else "default")
+    given = "file" if "spike" in spec.margin.model_fields_set else "default"
+    sheet.give("m_sp", spec.margin.spike, "", "allowance for leakage spikes", given)
+
+
+def load_kind(output: Output) -> str:
+    """Return what the load is: resistance, current, power or leds."""
+    return "leds" if output.leds is not None else output.load
+
+
+def _load_conductance(sheet: Sheet, output: Output) -> Line:
+    """Return the line for the conductance that a ripple of the output voltage sees in the load."""
+    if output.leds is not None:
+        resistance = output.leds.count * output.leds.resistance
+        sheet.give("R_led", resistance, "Ω", "dynamic resistance of the string of LEDs")
+    text = {"leds": "1/R_led", "current": "0*I_o/V_o", "power": "-I_o/V_o", "resistance": "I_o/V_o"}
+    return Line("g_o", text[load_kind(output)], "S", "conductance of the load for ripple", DEFINITION)
+
+
+def give_ripples(sheet: Sheet, spec: Spec, page: Page) -> None:
+    """Enter the asked ripples whose reference is known by now."""
+    ripple = spec.switching.current_ripple
+    if ripple.relative and "r_I" not in sheet:
+        sheet.give("r_I", ripple.value, "", "current ripple asked, part of the average at full load")
+    for symbol, base in page.ripples:
+        meaning = "inductor ripple asked, peak to peak"
+        if symbol in sheet or not all(name in sheet for name in formula(base).names):
+            continue
+        if ripple.relative:
+            sheet.derive(Line(symbol, f"r_I*({base})", "A", meaning, ASKED, "min"))
+        else:
+            sheet.give(symbol, ripple.value, "A", meaning)
+
+
+def give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
+    """Enter the figures of the parts in every role: from the file, from a catalogue, or by default."""
+    roles = {role.name: role for role in page.roles}
+    for name in spec.parts:
+        if name not in roles:
+            raise InputError(f"parts.{name}: no such component in the {page.name}; {nearest(name, roles)}")
+    for role in page.roles:
+        given = spec.data(role.name)
+        known = {d.key for d in role.data}
+        for key in given:
+            if key not in known | keys_of(spec, role.name, role.kind):
+                valid = known | keys_of(spec, role.name, role.kind)
+                raise InputError(f"parts.{role.name}.{key}: unknown key; {nearest(key, valid)}")
+        part = part_of(spec, role.name, role.kind)
+        pieces, at = count(spec, role.name), spec.thermal.junction
+        found = figures(part, at, spec.switching.frequency, pieces) if part is not None else {}
+        for datum in role.data:
+            value, origin = datum.default, "default"
+            if datum.key in given and datum.key not in found:
+                value, origin = _read(given[datum.key], datum.unit, f"parts.{role.name}.{datum.key}"), "file"
+            elif datum.key in found:
+                value, origin = found[datum.key], "file" if part is None or datum.key in given else part.name
+            sheet.give(datum.symbol, _as_used(value, datum.key, role, spec), datum.unit, datum.meaning, origin)
+
+
+def saturation(spec: Spec, page: Page) -> dict[str, Curve]:
+    """Return for each inductor whose part says so the part of its inductance left over current [A]."""
+    found = {}
+    for role in page.roles:
+        part = part_of(spec, role.name, role.kind) if role.kind == "inductor" else None
+        if isinstance(part, Inductor) and part.saturation is not None:
+            found[role.name] = part.saturation
+    return found
+
+
+def _as_used(value: float, key: str, role: Role, spec: Spec) -> float:
+    """Drop the data that do not act: a forward voltage of a switch, body diodes where rectifiers are diodes."""
+    synchronous = spec.switching.rectifier == "synchronous"
+    if role.kind == "rectifier" and key == "forward_voltage" and synchronous:
+        return 0.0
+    return 0.0 if key.startswith("body") and not synchronous else value
+
+
+def chosen_values(spec: Spec, page: Page, known: Sheet | None = None) -> dict[str, float]:
+    """Return the values of components that the file chooses, or that the parts it names bring along.
+
+    Parameters
+    ----------
+    known
+        What is derived already: where the DC bias of a capacitor is taken from, if there is one.
+    """
+    units = {line.symbol: line.unit for line in page.lines() if line.component}
+    out: dict[str, float] = {}
+    for role in page.roles:
+        part = part_of(spec, role.name, role.kind) if "part" in spec.data(role.name) else None
+        if part is None or role.name not in units:
+            continue
+        value = value_of(part, count(spec, role.name), bias_of(role.name, known))
+        out |= {} if value is None else {role.name: value}
+    for symbol, text in spec.chosen.items():
+        if symbol not in units:
+            raise InputError(f"chosen.{symbol}: not a component of the {page.name}; {nearest(symbol, units)}")
+        out[symbol] = _read(text, units[symbol], f"chosen.{symbol}")
+        if out[symbol] <= 0.0:
+            raise InputError(f"chosen.{symbol}: {text} where a positive value was expected")
+    return out
+
+
+def bias_of(capacitor: str, known: Sheet | None) -> float:
+    """Return the largest DC voltage of a capacitor [V], or 0 where it is not known."""
+    symbol = {"C_o": "V_o", "C_i": "V_in"}.get(capacitor, f"V_{capacitor.replace('_', '')}")
+    return float(known[symbol].values.max()) if known is not None and symbol in known else 0.0
+
+
+def _read(text: str | float, unit: str, key: str) -> float:
+    try:
+        return parse(text, _dimension(unit))
+    except InputError as error:
+        raise InputError(f"{key}: {error}") from None
+
+
+def _dimension(unit: str) -> Dimension:
+    return next(d for d in DIMENSIONS if d.unit == unit)
+
+

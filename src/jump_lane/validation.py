@@ -1,0 +1,82 @@
+"""What is wrong with a file, said in one sentence: key, what was read, what was expected, nearest valid name."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Collection
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel
+
+from jump_lane.errors import InputError, nearest
+from jump_lane.quantities import article
+
+
+def read_toml(path: Path) -> dict[str, Any]:
+    """Return the tables of a TOML file.
+
+    Raises
+    ------
+    InputError
+        If it cannot be read or is not TOML.
+    """
+    try:
+        return tomllib.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise InputError(f"{path}: {error.strerror or error}") from None
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise InputError(f"{path}: not a TOML file: {error}") from None
+
+
+def explain(error: Any, model: type[BaseModel], kinds: Collection[str] = ()) -> str:
+    """Return one validation error as a sentence: key, what was read, what was expected, nearest name.
+
+    `kinds` are names of alternative tables, which the place of an error does not need to repeat.
+    """
+    path = [part for part in error["loc"] if part not in ("str", "float", *kinds)]
+    key = ".".join(str(part) for part in path) or "file"
+    read = error.get("input")
+    if error["type"] == "extra_forbidden":
+        valid = _fields(model, path[:-1])
+        return f"{key}: unknown key" + (f"; {nearest(str(path[-1]), valid)}" if valid else "")
+    if error["type"] == "missing":
+        return f"{key}: missing; expected {_description(model, path)}"
+    if error["type"] == "literal_error":
+        expected = error["ctx"]["expected"]
+        names = [n.strip(" '") for n in expected.replace(" or ", ", ").split(",")]
+        return f"{key}: read {read!r}, expected {expected}; {nearest(str(read), names)}"
+    if error["type"] == "union_tag_invalid":
+        kind = error["ctx"]["tag"]
+        return f"{key}.kind: read {kind!r}; {nearest(kind, kinds)}"
+    message = str(error["msg"]).removeprefix("Value error, ")
+    if error["type"] == "value_error":
+        return f"{key}: {message}"
+    return f"{key}: read {read!r}; {message[0].lower()}{message[1:]}"
+
+
+def _model_at(model: type[BaseModel], path: list[Any]) -> type[BaseModel] | None:
+    for part in path:
+        if isinstance(part, int):
+            continue
+        field = model.model_fields.get(str(part))
+        inner: Any = field.annotation if field else None
+        if inner is not None and hasattr(inner, "__args__"):
+            inner = inner.__args__[0]
+        if not (isinstance(inner, type) and issubclass(inner, BaseModel)):
+            return None
+        model = inner
+    return model
+
+
+def _fields(model: type[BaseModel], path: list[Any]) -> list[str]:
+    """Return the keys of the table at a path, or none where alternatives stand there."""
+    found = _model_at(model, path)
+    return list(found.model_fields) if found else []
+
+
+def _description(model: type[BaseModel], path: list[Any]) -> str:
+    found = _model_at(model, path[:-1])
+    field = found.model_fields.get(str(path[-1])) if found else None
+    text = field.description if field and field.description else f"{article(str(path[-1]))} table"
+    return text[0].lower() + text[1:]
