@@ -305,6 +305,11 @@ class Spec(_Table):
         given = self.parts.get(component, {})
         return {"part": given} if isinstance(given, str) else given
 
+    def with_catalogues(self, files: tuple[str, ...]) -> Spec:
+        """Return the same with some more catalogues, whose parts go before others called the same."""
+        every = Catalogue(files=(*self.catalogue.files, *files))
+        return self.model_copy(update={"catalogue": every})
+
     def with_figures(self, changes: Mapping[str, Mapping[str, str | float]]) -> Spec:
         """Return the same with some figures of parts replaced, by component and key."""
         merged = {name: dict(self.data(name)) for name in (*self.parts, *changes)}
@@ -344,8 +349,8 @@ def load(path: Path) -> Spec:
         If it cannot be read, is not TOML, or does not say what a converter file has to say.
     """
     spec = parse_spec(read_toml(path), str(path))
-    files = tuple(str(path.parent / name) for name in spec.catalogue.files)
-    return spec.model_copy(update={"catalogue": Catalogue(files=files)}) if files else spec
+    own = tuple(str(path.parent / name) for name in spec.catalogue.files)
+    return spec.model_copy(update={"catalogue": Catalogue()}).with_catalogues(own)
 
 
 def parse_spec(tables: dict[str, Any], where: str) -> Spec:

@@ -89,7 +89,9 @@ class Efficiency(_Table):
             except InputError as error:
                 raise ValueError(str(error)) from None
             if share <= 0.0 or weight < 0.0:
-                raise ValueError(f"{load!r} = {weight}: a load above zero and a weight of at least 0 were expected")
+                raise ValueError(
+                    f"{load!r} = {weight}: a load above zero and a weight of at least 0 were expected"
+                )
         if weights and sum(weights.values()) <= 0.0:
             raise ValueError("at least one weight has to be above 0")
         return weights

@@ -73,7 +73,9 @@ class Curve:
         return total
 
 
-def read_curve(text: str | Sequence[Sequence[str | float]], abscissa: Dimension, ordinate: Dimension) -> Curve:
+def read_curve(
+    text: str | Sequence[Sequence[str | float]], abscissa: Dimension, ordinate: Dimension
+) -> Curve:
     """Read ``x: y; x: y`` or a list of pairs.
 
     Raises

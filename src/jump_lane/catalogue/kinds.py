@@ -95,7 +95,9 @@ class Mosfet(_Gated):
         default=None, description="On-resistance over junction temperature, part of that at 25 °C"
     )
     gate_drain_charge: Coulombs | None = Field(default=None, description="Gate-drain charge")
-    gate_source_charge: Coulombs | None = Field(default=None, description="Gate-source charge up to the plateau")
+    gate_source_charge: Coulombs | None = Field(
+        default=None, description="Gate-source charge up to the plateau"
+    )
     plateau_voltage: Volts | None = Field(default=None, description="Gate plateau voltage")
     threshold_voltage: Volts | None = Field(default=None, description="Gate threshold voltage")
     output_capacitance: Farads | None = Field(

@@ -88,7 +88,9 @@ def _load(path: Path, _: int) -> tuple[Part, ...]:
     else:
         raise InputError(f"{path}: expected a catalogue that ends in .csv or .toml")
     if not found:
-        raise InputError(f"{path}: no parts in it; expected [[part]] tables, or a CSV heading with part, kind, …")
+        raise InputError(
+            f"{path}: no parts in it; expected [[part]] tables, or a CSV heading with part, kind, …"
+        )
     _require_distinct(found, str(path))
     return found
 
@@ -126,7 +128,9 @@ def _from_csv(text: str, where: str) -> Iterator[Part]:
 
 
 def _given(row: dict[str, Any]) -> dict[str, Any]:
-    return {k.strip(): v.strip() for k, v in row.items() if k is not None and isinstance(v, str) and v.strip()}
+    return {
+        k.strip(): v.strip() for k, v in row.items() if k is not None and isinstance(v, str) and v.strip()
+    }
 
 
 def _from_export(table: Exported, path: Path) -> Iterator[Part]:
@@ -135,7 +139,9 @@ def _from_export(table: Exported, path: Path) -> Iterator[Part]:
     wanted = {k: Column(column=c) if isinstance(c, str) else c for k, c in table.columns.items()}
     for key, column in wanted.items():
         if column.column not in headings:
-            raise InputError(f"{path}: no column {column.column!r} for {key}; {nearest(column.column, headings)}")
+            raise InputError(
+                f"{path}: no column {column.column!r} for {key}; {nearest(column.column, headings)}"
+            )
     for i, row in enumerate(rows, start=1):
         cells = _given(row)
         entry = {k: _cell(cells[c.column], c, table.decimal) for k, c in wanted.items() if c.column in cells}

@@ -110,7 +110,7 @@ def check(
     design = load_design(file)
     ensure_compiled()
     if tolerance:
-        from jump_lane.cli.study import collect
+        from jump_lane.cli.outputs import collect
         from jump_lane.report.tolerance import tolerance_view
         from jump_lane.study import tolerance as study
 

@@ -9,6 +9,7 @@ import typer
 
 if TYPE_CHECKING:
     from jump_lane.quantities import Dimension
+    from jump_lane.spec import Spec
     from jump_lane.topologies.design import Design
 
 ConverterFile = Annotated[Path, typer.Argument(metavar="FILE", help="A converter file.", show_default=False)]
@@ -21,6 +22,12 @@ InputVoltage = Annotated[
 Load = Annotated[
     str | None,
     typer.Option("--load", metavar="A", help="Operating point: load current [default: full load]."),
+]
+Shelves = Annotated[
+    list[Path] | None,
+    typer.Option(
+        "--shelf", metavar="FILE", help="A catalogue of parts (.toml or .csv), besides those of the file."
+    ),
 ]
 
 
@@ -37,13 +44,19 @@ def quantity(text: str | None, dimension: Dimension, option: str) -> float | Non
         raise InputError(f"{option}: {error}") from None
 
 
-def load_design(path: Path) -> Design:
+def load_spec(path: Path, shelves: list[Path] | None = None) -> Spec:
+    """Read a converter file; its parts may come from some more catalogues as well."""
+    from jump_lane.spec import load
+
+    return load(path).with_catalogues(tuple(str(shelf) for shelf in shelves or ()))
+
+
+def load_design(path: Path, shelves: list[Path] | None = None) -> Design:
     """Read a converter file and derive the converter, naming the file in any complaint."""
     from jump_lane.errors import InputError
-    from jump_lane.spec import load
     from jump_lane.topologies.design import derive
 
-    spec = load(path)
+    spec = load_spec(path, shelves)
     try:
         return derive(spec)
     except InputError as error:

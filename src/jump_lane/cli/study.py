@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import sys
-from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
@@ -16,23 +14,8 @@ from jump_lane.cli.options import (
     load_design,
     quantity,
 )
-from jump_lane.cli.render import note, show
-
-if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator
-
-    from jump_lane.report.export import Columns
-    from jump_lane.study.sweep import Row
-
-
-Processes = Annotated[int, typer.Option(min=1, help="Local processes that share the work.")]
-Tables = Annotated[
-    list[Path] | None,
-    typer.Option("--table", metavar="FILE", help="Write the table as .csv or .parquet; repeatable."),
-]
-Figure = Annotated[
-    Path | None, typer.Option("--figure", metavar="PNG|SVG", help="Draw a figure into this file.")
-]
+from jump_lane.cli.outputs import Figure, Processes, Tables, collect, require_outputs, write_outputs
+from jump_lane.cli.render import show
 
 
 def register(app: typer.Typer) -> None:
@@ -68,10 +51,10 @@ def sweep(
     """Vary one or two keys of the file and simulate every point; components stay as they are."""
     from jump_lane.errors import InputError
     from jump_lane.quantities import RATIO
-    from jump_lane.validation import read_toml
     from jump_lane.study import sweep as study
+    from jump_lane.validation import read_toml
 
-    _require_outputs(table, figure, overwrite)
+    require_outputs(table, figure, overwrite)
     if len(vary) > 2:
         raise InputError("--vary: one or two keys can be varied")
     tables = read_toml(file)
@@ -83,7 +66,7 @@ def sweep(
     from jump_lane.report.sweep import sweep_columns, sweep_figure, sweep_view
 
     rows, complete = collect(study.run(work, processes), work.count)
-    _write_outputs(
+    write_outputs(
         table, figure, overwrite, sweep_columns(work, rows), lambda kind: sweep_figure(work, rows, kind)
     )
     show(sweep_view(work, rows, complete), json)
@@ -104,7 +87,7 @@ def modes(
     """Map the conduction mode over load and input voltage: derived boundary, simulated points, duty ratio."""
     from jump_lane.study import modes as study
 
-    _require_outputs(table, figure, overwrite)
+    require_outputs(table, figure, overwrite)
     work = study.work(load_design(file), inputs, loads)
     ensure_compiled()
     from jump_lane.report.modes import modes_columns, modes_figure, modes_view
@@ -112,7 +95,7 @@ def modes(
 
     rows, complete = collect(run(work, processes), work.count)
     found = study.assemble(work, rows)
-    _write_outputs(table, figure, overwrite, modes_columns(found), lambda kind: modes_figure(found, kind))
+    write_outputs(table, figure, overwrite, modes_columns(found), lambda kind: modes_figure(found, kind))
     show(modes_view(found, complete), json)
     if not complete:
         raise typer.Exit(130)
@@ -132,50 +115,3 @@ def cross(file: ConverterFile, processes: Processes = 2, json: AsJson = False) -
 
     rows, complete = collect(simulate(list(work.spots), work.columns, None, processes), len(work.spots))
     show(cross_view(work, rows, study.bands(work, rows), complete), json)
-
-
-def _require_outputs(table: list[Path] | None, figure: Path | None, overwrite: bool) -> None:
-    """Refuse files that cannot be written before any work is done."""
-    from jump_lane.files import require_free
-    from jump_lane.report.export import require_kind
-    from jump_lane.report.figures import figure_kind
-
-    for path in table or []:
-        require_kind(path)
-        require_free(path, overwrite)
-    if figure is not None:
-        figure_kind(figure)
-        require_free(figure, overwrite)
-
-
-def _write_outputs(
-    table: list[Path] | None,
-    figure: Path | None,
-    overwrite: bool,
-    columns: Columns,
-    draw: Callable[[str], bytes],
-) -> None:
-    from jump_lane.files import write_whole
-    from jump_lane.report.export import write
-    from jump_lane.report.figures import figure_kind
-
-    for path in table or []:
-        write(path, columns, overwrite)
-        note(f"wrote {path}")
-    if figure is not None:
-        write_whole(figure, draw(figure_kind(figure)), overwrite)
-        note(f"wrote {figure}")
-
-
-def collect(rows: Iterator[Row], count: int) -> tuple[list[Row], bool]:
-    """Gather rows with a progress bar on standard error; an interruption keeps what is done."""
-    found: list[Row] = []
-    complete = True
-    with typer.progressbar(length=count, label="simulating", file=sys.stderr) as bar:
-        try:
-            for row in rows:
-                found.append(row)
-                bar.update(1)
-        except KeyboardInterrupt:
-            complete = False
-    return sorted(found, key=lambda r: r.index), complete

@@ -126,7 +126,9 @@ def budget(design: Design, i: int = 0, j: int = 0, start: dict[str, float] | Non
     raise ConvergenceError("losses and temperatures do not settle from one simulation to the next")
 
 
-def tempered(design: Design, point: Point, every: Iterable[Component], temperatures: dict[str, float]) -> Point:
+def tempered(
+    design: Design, point: Point, every: Iterable[Component], temperatures: dict[str, float]
+) -> Point:
     """Return an operating point with the figures of its parts at their temperatures; alike parts at the hottest."""
     hottest: dict[str, tuple[float, Component]] = {}
     for component in (c for c in every if c.part is not None and c.name in temperatures):
@@ -186,12 +188,11 @@ def _temperatures(
     by_name = {c.name: c for c in stage.components}
     heats = [conduction.heat(stage, by_name[n], at[n]) for n in cooled.names]
     totals = heating(entries)
-    fixed = np.array([totals.get(n, 0.0) for n in cooled.names]) - [
-        h.square + h.average for h in heats
-    ]
+    fixed = np.array([totals.get(n, 0.0) for n in cooled.names]) - [h.square + h.average for h in heats]
 
     def heat(temperatures: Array) -> Array:
-        return fixed + np.array([h.at(float(t)) for h, t in zip(heats, temperatures, strict=True)])
+        conducted = [h.at(float(t)) for h, t in zip(heats, temperatures, strict=True)]
+        return np.asarray(fixed + np.array(conducted))
 
     return dict(zip(cooled.names, (float(t) for t in solve(cooled, heat)), strict=True))
 
@@ -241,4 +242,3 @@ def merged(losses: Iterable[Loss]) -> tuple[Loss, ...]:
         known = found.get(key)
         found[key] = loss if known is None else replace(known, power=known.power + loss.power)
     return tuple(found.values())
-

@@ -11,7 +11,7 @@ from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.stage import Stage, current_of
 from jump_lane.quantities import show
 
-FREQUENCY, OUTSIDE = "series resistance over frequency", "series resistance"
+FREQUENCY, OUTSIDE = "series resistance, harmonics", "series resistance, input"
 
 
 def series_resistance(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:

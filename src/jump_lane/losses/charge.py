@@ -11,7 +11,7 @@ from jump_lane.losses.stage import Component, Stage
 from jump_lane.quantities import show
 from jump_lane.switching.record import Edge
 
-DISCHARGE, CHARGING = "output capacitance", "charging of others"
+DISCHARGE, CHARGING = "output capacitance", "charging of other devices"
 FORCED = "charge forced together"
 
 
@@ -95,7 +95,9 @@ def _rise(stage: Stage, component: Component, edge: Edge) -> tuple[float, float]
     """Return the blocked voltage before and after an edge at which a device comes to block more."""
     before, after = (abs(v) for v in stage.at(edge, f"{component.name}.v"))
     gate = stage.at(edge, f"{component.name}.gate")[1]
-    conducts = abs(stage.at(edge, f"{component.name}.i")[1]) > 1e-9 * stage.measures(f"{component.name}.i").peak
+    conducts = (
+        abs(stage.at(edge, f"{component.name}.i")[1]) > 1e-9 * stage.measures(f"{component.name}.i").peak
+    )
     if gate > 0.5 or conducts or after <= before + 0.01 * stage.recording.blocking(component.name):
         return None
     return before, after
@@ -103,8 +105,9 @@ def _rise(stage: Stage, component: Component, edge: Edge) -> tuple[float, float]
 
 def forced(stage: Stage, events: list[Commutation]) -> Iterator[Loss]:
     """Yield the energy that vanishes in the simulated circuit where charge or flux is forced together."""
+    least = 1e-10 * abs(stage.recording.power("source"))
     for edge in stage.recording.edges:
-        if edge.lost > 0.0:
+        if edge.lost * stage.frequency > least:
             switch = turned_on(events, edge)
             name = switch.name if switch is not None else "circuit"
             yield Loss(name, FORCED, edge.lost * stage.frequency, True, name if switch is not None else "")

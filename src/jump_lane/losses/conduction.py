@@ -41,9 +41,13 @@ def _of(stage: Stage, component: Component, element: object) -> Iterator[Loss]:
         mechanism = FORWARD if component.role else CLAMP
         yield Loss(name, mechanism, recording.power(element.name), True, name)
     elif isinstance(element, Inductor):
-        yield Loss(name, WINDING, element.resistance * stage.measures(f"{element.name}.i").rms ** 2, True, name)
+        yield Loss(
+            name, WINDING, element.resistance * stage.measures(f"{element.name}.i").rms ** 2, True, name
+        )
     elif isinstance(element, Capacitor):
-        yield Loss(name, SERIES, element.resistance * stage.measures(f"{element.name}.i").rms ** 2, True, name)
+        yield Loss(
+            name, SERIES, element.resistance * stage.measures(f"{element.name}.i").rms ** 2, True, name
+        )
     elif isinstance(element, Resistor):
         mechanism = WINDING if component.kind == "transformer" else CLAMP
         yield Loss(name, mechanism, recording.power(element.name), True, name)

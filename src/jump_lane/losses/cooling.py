@@ -39,7 +39,11 @@ def unknown(spec: Spec, components: Iterable[Component], heat: dict[str, float])
     """Yield a gap for every component that gets warm and whose thermal resistance is not known."""
     for component in components:
         power = heat.get(component.name, 0.0)
-        if component.kind == "auxiliary" or power <= 0.0 or _own(component, _sink(spec, component)) is not None:
+        if (
+            component.kind == "auxiliary"
+            or power <= 0.0
+            or _own(component, _sink(spec, component)) is not None
+        ):
             continue
         device = component.kind in ("switch", "rectifier")
         on_sink = _sink(spec, component) is not None
@@ -54,7 +58,8 @@ def unknown(spec: Spec, components: Iterable[Component], heat: dict[str, float])
 
 def _sink(spec: Spec, component: Component) -> Sink | None:
     return next(
-        (s for s in spec.thermal.sink.values() if component.name in s.parts or component.role in s.parts), None
+        (s for s in spec.thermal.sink.values() if component.name in s.parts or component.role in s.parts),
+        None,
     )
 
 

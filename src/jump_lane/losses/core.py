@@ -29,14 +29,14 @@ class Steinmetz:
 
     def sinusoidal(self, frequency: float, amplitude: float) -> float:
         """Return the loss density at a frequency [Hz] and flux density amplitude [T]."""
-        return self.k * frequency**self.alpha * amplitude**self.beta
+        return float(self.k * frequency**self.alpha * amplitude**self.beta)
 
     @property
     def constant(self) -> float:
         """Return k_i = k/((2π)^(α−1)·2^(β−α)·∫|cos θ|^α dθ over a turn)."""
         a = self.alpha
         integral = 2.0 * math.sqrt(math.pi) * math.gamma((a + 1.0) / 2.0) / math.gamma(a / 2.0 + 1.0)
-        return self.k / ((2.0 * math.pi) ** (a - 1.0) * 2.0 ** (self.beta - a) * integral)
+        return float(self.k / ((2.0 * math.pi) ** (a - 1.0) * 2.0 ** (self.beta - a) * integral))
 
 
 def loss_density(material: Steinmetz, time: Array, flux: Array) -> float:
@@ -78,7 +78,7 @@ def loss_density(material: Steinmetz, time: Array, flux: Array) -> float:
 def _loop(material: Steinmetz, change: Array, step: Array, span: float) -> float:
     """Return ΔB^(β−α)·Σ|ΔB_k/Δt_k|^α·Δt_k of one loop."""
     steep = float(np.sum(np.abs(change) ** material.alpha * step ** (1.0 - material.alpha)))
-    return span ** (material.beta - material.alpha) * steep
+    return float(span ** (material.beta - material.alpha) * steep)
 
 
 Piece = tuple[float, float]
@@ -149,7 +149,9 @@ def _of(stage: Stage, component: Component) -> float | None:
         return component.pieces * part.core_volume * loss_density(material, time, density)
     if part.core_loss is None or not part.core_loss_frequency or not part.core_loss_ripple:
         return None
-    normal = Steinmetz(part.core_loss / part.core_loss_frequency**part.core_alpha, part.core_alpha, part.core_beta)
+    normal = Steinmetz(
+        part.core_loss / part.core_loss_frequency**part.core_alpha, part.core_alpha, part.core_beta
+    )
     reference = coil.inductance * part.core_loss_ripple / 2.0
     return component.pieces * loss_density(normal, time, flux / reference)
 

@@ -51,7 +51,9 @@ class Gap:
 
     def text(self) -> str:
         """Return the gap as a sentence."""
-        return f"{self.component}: {self.figure} is not known: {self.effect}" + (f"; {self.cost}" if self.cost else "")
+        return f"{self.component}: {self.figure} is not known: {self.effect}" + (
+            f"; {self.cost}" if self.cost else ""
+        )
 
 
 Entry = Loss | Gap

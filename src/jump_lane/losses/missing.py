@@ -36,7 +36,9 @@ def _device(stage: Stage, component: Component) -> Iterator[Gap]:
     if no_diode or (isinstance(part, Diode) and part.forward_voltage is None):
         yield Gap(name, "forward_voltage", "it conducts without a threshold voltage", per_tenth)
     if isinstance(part, Mosfet | Igbt) and stage.design.synchronous and part.body_voltage is None:
-        dead = stage.recording.measures(f"{name}.body.i") if f"{name}.body.i" in stage.recording.names else None
+        dead = (
+            stage.recording.measures(f"{name}.body.i") if f"{name}.body.i" in stage.recording.names else None
+        )
         if dead is not None and dead.peak > 0.0:
             volts = f"every 0.1 V costs {show(0.1 * dead.average, 'W')}"
             yield Gap(name, "body_voltage", "that of silicon, 0.8 V, is taken", volts)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+import numpy as np
+
 from jump_lane.catalogue.kinds import Capacitor, Diode, Igbt, Inductor, Mosfet, Transformer
 from jump_lane.losses.core import coil_of, flux_linkage
 from jump_lane.losses.ledger import Gap
@@ -93,7 +95,9 @@ def _loads(stage: Stage, component: Component) -> Iterator[Load]:
         coil = coil_of(component)
         if coil is not None and part.turns and part.core_area:
             peak = stage.measures(f"{coil.name}.i").peak
-            flux = float(abs(flux_linkage(coil, peak))) / (component.pieces * part.turns * part.core_area)
+            flux = float(flux_linkage(coil, np.array(peak))) / (
+                component.pieces * part.turns * part.core_area
+            )
             yield "flux density", flux, 0.0, part.max_flux_density, "T"
 
 

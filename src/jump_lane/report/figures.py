@@ -66,7 +66,7 @@ def waves_figure(
     bytes
         The file's content, 1280 × 800 pixels for a PNG.
     """
-    figure = _sheet(title)
+    figure = sheet(title)
     heights = [0.45 if all(s.endswith(".gate") for s in p.signals) else 1.0 for p in panels]
     grid = figure.add_gridspec(
         len(panels), 2, width_ratios=[4.6, 1.2], height_ratios=heights, hspace=0.2, wspace=0.02,
@@ -83,10 +83,11 @@ def waves_figure(
         _describe(beside, panel, measured)
     first.set_xlim(waveforms.time[0] * scale, waveforms.time[-1] * scale)
     axes.set_xlabel(f"time [{unit}]", color=INK)
-    return _save(figure, kind)
+    return save(figure, kind)
 
 
-def _save(figure: Any, kind: str) -> bytes:
+def save(figure: Any, kind: str) -> bytes:
+    """Return a figure as the content of a file of a kind."""
     out = io.BytesIO()
     figure.savefig(out, format=kind, facecolor=PAPER, metadata={"Date": None} if kind == "svg" else None)
     return out.getvalue()
@@ -99,7 +100,8 @@ def _time_scale(span: float) -> tuple[float, str]:
     return 1.0, "s"
 
 
-def _prefix(values: list[NDArray[np.float64]], unit: str) -> tuple[float, str]:
+def prefixed(values: list[NDArray[np.float64]], unit: str) -> tuple[float, str]:
+    """Return the factor by which values are drawn, and the unit with its prefix."""
     largest = max((float(np.abs(v).max()) for v in values if len(v)), default=0.0)
     for limit, scale, prefix in (
         (1e-3, 1e6, "µ"),
@@ -122,7 +124,7 @@ def _draw(axes: Any, panel: Panel, waveforms: Waveforms, measured: dict[str, Mea
     drawn = [_values(s, waveforms, measured) for s in panel.signals]
     unit = unit_of(source_of(panel.signals[0]))
     gate = not unit
-    factor, label = (1.0, "") if gate else _prefix(drawn, unit)
+    factor, label = (1.0, "") if gate else prefixed(drawn, unit)
     time = waveforms.time * scale
     for k, values in enumerate(drawn):
         offset = -1.3 * k if gate else 0.0
@@ -132,7 +134,7 @@ def _draw(axes: Any, panel: Panel, waveforms: Waveforms, measured: dict[str, Mea
     if len(panel.signals) == 1 and not gate and not panel.signals[0].endswith("~"):
         _mark_ripple(axes, measured[source_of(panel.signals[0])], factor)
     axes.set_ylabel(f"{panel.title}\n[{label}]" if label else panel.title, color=INK, fontsize=8.5)
-    _dress(axes)
+    dress(axes)
     if panel.signals[0].endswith("="):
         axes.set_ylim(*sorted((0.0, 1.25 * float(drawn[0][np.argmax(np.abs(drawn[0]))]) * factor)))
     axes.ticklabel_format(axis="y", useOffset=False)
@@ -206,10 +208,10 @@ def curves_figure(
     kind
         ``png`` or ``svg``.
     """
-    figure = _sheet(title)
+    figure = sheet(title)
     grid = figure.add_gridspec(len(panels), 1, hspace=0.16, left=0.085, right=0.8, top=0.925, bottom=0.08)
     every = [np.array(c.x) for curves in panels.values() for c in curves]
-    scale, unit = _prefix(every, axis[1]) if axis[1] else (1.0, "1")
+    scale, unit = prefixed(every, axis[1]) if axis[1] else (1.0, "1")
     first: Any = None
     for row, (name, curves) in enumerate(panels.items()):
         axes = figure.add_subplot(grid[row, 0], sharex=first)
@@ -221,7 +223,7 @@ def curves_figure(
         _logarithmic(first)
     axes.set_xlabel(f"{axis[0]} [{unit}]", color=INK)
     _legend(figure)
-    return _save(figure, kind)
+    return save(figure, kind)
 
 
 def _legend(figure: Any) -> None:
@@ -247,7 +249,7 @@ def _logarithmic(axes: Any) -> None:
     axes.xaxis.set_minor_formatter(NullFormatter())
 
 
-def _sheet(title: str) -> Any:
+def sheet(title: str) -> Any:
     """Return an empty figure of 1280 × 800 pixels with a title."""
     from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
@@ -266,7 +268,7 @@ def _scaled_unit(curves: list[Curve]) -> str:
 def _curve_scale(curves: list[Curve]) -> tuple[float, str]:
     unit = curves[0].unit
     values = [np.array([v for v in c.y if v == v]) for c in curves]
-    return _prefix(values, unit) if unit else (1.0, "")
+    return prefixed(values, unit) if unit else (1.0, "")
 
 
 def _draw_curves(axes: Any, curves: list[Curve], x_scale: float) -> None:
@@ -287,7 +289,7 @@ def _draw_curves(axes: Any, curves: list[Curve], x_scale: float) -> None:
             ls=line,
             label=label,
         )
-    _dress(axes)
+    dress(axes)
 
 
 def _shade(part: float) -> tuple[float, float, float]:
@@ -297,7 +299,8 @@ def _shade(part: float) -> tuple[float, float, float]:
     return red, green, blue
 
 
-def _dress(axes: Any) -> None:
+def dress(axes: Any) -> None:
+    """Give axes the look of all figures."""
     axes.set_facecolor("white")
     axes.grid(True, color="#dcd8cc", lw=0.6)
     axes.tick_params(labelsize=8, colors=INK)
@@ -308,10 +311,10 @@ def _dress(axes: Any) -> None:
 
 def spectrum_figure(title: str, spectra: dict[str, list[Harmonic]], decibel: bool, kind: str) -> bytes:
     """Draw the harmonics of some signals as lines over frequency, linear or in decibels."""
-    figure = _sheet(title)
+    figure = sheet(title)
     grid = figure.add_gridspec(len(spectra), 1, hspace=0.22, left=0.085, right=0.985, top=0.925, bottom=0.08)
     highest = max(h.frequency for harmonics in spectra.values() for h in harmonics)
-    scale, unit = _prefix([np.array([highest])], "Hz")
+    scale, unit = prefixed([np.array([highest])], "Hz")
     for row, (name, harmonics) in enumerate(spectra.items()):
         axes = figure.add_subplot(grid[row, 0])
         lines = harmonics[1:]
@@ -322,13 +325,13 @@ def spectrum_figure(title: str, spectra: dict[str, list[Harmonic]], decibel: boo
             axes.set_ylim(low, float(y.max()) + 8.0)
         else:
             amplitudes = np.array([h.amplitude for h in lines])
-            factor, label = _prefix([amplitudes], unit_of(name)) if unit_of(name) else (1.0, "1")
+            factor, label = prefixed([amplitudes], unit_of(name)) if unit_of(name) else (1.0, "1")
             y, low = amplitudes * factor, 0.0
         axes.vlines(x, low, y, color=COLOURS[row % len(COLOURS)], lw=1.6)
         axes.plot(x, y, "o", color=COLOURS[row % len(COLOURS)], ms=3.5)
-        _dress(axes)
+        dress(axes)
         if not decibel:
             axes.set_ylim(bottom=0.0)
         axes.set_ylabel(f"{name}\n[{label}]", color=INK, fontsize=9)
     axes.set_xlabel(f"frequency [{unit}]", color=INK)
-    return _save(figure, kind)
+    return save(figure, kind)

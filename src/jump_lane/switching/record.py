@@ -73,7 +73,9 @@ class Recording:
         """Return (branch, valve within it, sign of the valve's current in the branch's)."""
         branches = list(self.network.branches)
         return [
-            (branches.index(v.within), branches.index(v.name), v.sign) for v in self.network.valves if v.within
+            (branches.index(v.within), branches.index(v.name), v.sign)
+            for v in self.network.valves
+            if v.within
         ]
 
     # --- signals -----------------------------------------------------------------------------------------

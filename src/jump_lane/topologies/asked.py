@@ -9,7 +9,7 @@ from jump_lane.catalogue.kinds import Inductor
 from jump_lane.derivation import Line, Sheet
 from jump_lane.errors import InputError, nearest
 from jump_lane.formula import formula
-from jump_lane.quantities import DIMENSIONS, Dimension, parse, show
+from jump_lane.quantities import DIMENSIONS, Dimension, parse
 from jump_lane.spec import Output, Spec
 from jump_lane.stock import count, figures, keys_of, part_of, value_of
 from jump_lane.topologies.blocks import ASKED, DEFINITION
@@ -131,7 +131,9 @@ def give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
                 value, origin = _read(given[datum.key], datum.unit, f"parts.{role.name}.{datum.key}"), "file"
             elif datum.key in found:
                 value, origin = found[datum.key], "file" if part is None or datum.key in given else part.name
-            sheet.give(datum.symbol, _as_used(value, datum.key, role, spec), datum.unit, datum.meaning, origin)
+            sheet.give(
+                datum.symbol, _as_used(value, datum.key, role, spec), datum.unit, datum.meaning, origin
+            )
 
 
 def saturation(spec: Spec, page: Page) -> dict[str, Curve]:
@@ -192,5 +194,3 @@ def _read(text: str | float, unit: str, key: str) -> float:
 
 def _dimension(unit: str) -> Dimension:
     return next(d for d in DIMENSIONS if d.unit == unit)
-
-

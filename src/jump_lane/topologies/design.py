@@ -118,7 +118,9 @@ class Design:
         Components that the other spec chooses are taken from there.
         """
         spec = spec or self.spec
-        return _derive(spec, self.page, inputs, loads, self.components() | chosen_values(spec, self.page, self.sheet))
+        return _derive(
+            spec, self.page, inputs, loads, self.components() | chosen_values(spec, self.page, self.sheet)
+        )
 
     @cached_property
     def valves(self) -> tuple[Switch | Diode, ...]:

@@ -98,7 +98,9 @@ class Role:
             data.append(
                 Datum("output_capacitance", f"C_{self.tag}", "F", f"output capacitance of {self.name}")
             )
-            data.append(Datum("on_voltage", f"V_T{self.tag}", "V", f"on-state voltage at no current of {self.name}"))
+            data.append(
+                Datum("on_voltage", f"V_T{self.tag}", "V", f"on-state voltage at no current of {self.name}")
+            )
         if self.kind in ("switch", "rectifier"):
             data.append(
                 Datum(
