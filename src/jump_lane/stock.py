@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +18,7 @@ from jump_lane.catalogue.kinds import (
     Transformer,
     copper,
 )
-from jump_lane.catalogue.load import load, read_part, samples
+from jump_lane.catalogue.load import changed, load, read_part, samples
 from jump_lane.errors import InputError, nearest
 from jump_lane.spec import Spec
 
@@ -42,8 +43,13 @@ def stock(spec: Spec) -> dict[str, Part]:
     InputError
         If a catalogue cannot be read or is not valid.
     """
+    return _by_name(tuple((name, changed(Path(name))) for name in spec.catalogue.files))
+
+
+@lru_cache(maxsize=8)
+def _by_name(files: tuple[tuple[str, int], ...]) -> dict[str, Part]:
     found = {part.name: part for part in samples()}
-    for name in spec.catalogue.files:
+    for name, _ in files:
         found |= {part.name: part for part in load(Path(name))}
     return found
 
@@ -77,6 +83,9 @@ def part_of(spec: Spec, component: str, role: str, value: float = 1.0) -> Part |
         entry["value"] = value
     if "part" in given:
         base = _named(spec, str(given["part"]), where)
+        if not set(given) - {"part", "count"}:
+            _require_fitting(base, role, synchronous, where)
+            return base
         entry = {"kind": base.kind} | {key: getattr(base, key) for key in base.model_fields_set}
     fields = KINDS[str(given.get("kind", entry["kind"]))].model_fields if _known(given) else {}
     entry |= {k: v for k, v in given.items() if k in fields or k == "kind"}

@@ -169,14 +169,14 @@ def harmonics(samples: tuple[Array, Array], period: float, highest: int) -> list
 def fourier(samples: tuple[Array, Array], period: float, highest: int) -> NDArray[np.complex128]:
     """Return the average and the complex amplitudes (peak) of harmonics 1 to `highest`; see `harmonics`."""
     time, values = samples
-    t0, t1 = time[:-1], time[1:]
-    keep = t1 > t0
-    t0, t1, a, b = t0[keep], t1[keep], values[:-1][keep], values[1:][keep]
-    slope = (b - a) / (t1 - t0)
-    w = (2.0 * np.pi / period * np.arange(1, highest + 1))[:, None]
-    e0, e1 = np.exp(-1j * w * t0), np.exp(-1j * w * t1)
-    integrals = np.sum((b * e1 - a * e0) * 1j / w + slope * (e1 - e0) / w**2, axis=1)
-    average = np.sum((t1 - t0) * (a + b)) / 2.0 / period
+    base = np.exp(-2j * np.pi / period * time)
+    turns = np.cumprod(np.broadcast_to(base, (highest, len(time))), axis=0)
+    keep = np.diff(time) > 0.0
+    step, a, b = np.diff(time)[keep], values[:-1][keep], values[1:][keep]
+    e0, e1 = turns[:, :-1][:, keep], turns[:, 1:][:, keep]
+    w = 2.0 * np.pi / period * np.arange(1, highest + 1)
+    integrals = (e1 @ b - e0 @ a) * 1j / w + (e1 - e0) @ ((b - a) / step) / w**2
+    average = np.sum(step * (a + b)) / 2.0 / period
     return np.concatenate([[average + 0j], 2.0 * integrals / period])
 
 

@@ -72,11 +72,21 @@ def load(path: Path) -> tuple[Part, ...]:
     InputError
         If it cannot be read, or an entry is not valid: file, entry, key, what was read and expected.
     """
+    return _load(path, changed(path))
+
+
+def changed(path: Path) -> int:
+    """Return when a file was changed last [ns].
+
+    Raises
+    ------
+    InputError
+        If it is not there.
+    """
     try:
-        changed = path.stat().st_mtime_ns
+        return path.stat().st_mtime_ns
     except OSError as error:
         raise InputError(f"{path}: {error.strerror or error}") from None
-    return _load(path, changed)
 
 
 @lru_cache(maxsize=32)

@@ -26,8 +26,8 @@ from jump_lane.waveforms import Array
 BALANCE = 1e-6
 """What simulated input, output and losses may differ by, part of the input power."""
 
-SETTLED = 0.01
-"""Temperatures that change by less from one simulation to the next count as found [K]."""
+SETTLED = 0.05
+"""Temperatures that change by less from one simulation to the next count as found [K]: copper changes by 2e-4."""
 
 ROUNDS = 12
 TEMPERED = ("resistance", "forward_voltage", "on_voltage", "primary_resistance", "secondary_resistance")
@@ -116,7 +116,7 @@ def budget(design: Design, i: int = 0, j: int = 0, start: dict[str, float] | Non
     for _ in range(ROUNDS):
         point = tempered(design, base, every, temperatures)
         state, recording = solve_point(design.page, point)
-        stage = Stage(design, point, recording)
+        stage = Stage(design, point, recording, components(design, point))
         entries = list(_entries(stage, temperatures))
         found = _temperatures(stage, cooled, entries, temperatures)
         moved = max((abs(found[n] - temperatures.get(n, -273.0)) for n in found), default=0.0)

@@ -47,7 +47,8 @@ def output_charge(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
     -----
     A switch that turns on at voltage V dissipates the energy E(V) it stores.  A device that blocks V afterwards is
     charged through it: of Q·V taken from the circuit, Q·V − E stay behind as heat.  A switch whose voltage is gone
-    before it turns on loses nothing.  Where the circuit has that capacitance as an element, the simulation itself
+    before it turns on loses nothing, provided that the current which takes it away brings enough charge in the time
+    there is; else what remains of the voltage is lost (see `_remainder`).  Where the circuit has that capacitance as an element, the simulation itself
     tells what is lost (see `forced`).
 
     References
@@ -56,7 +57,11 @@ def output_charge(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
     """
     simulated = {e.name for c in stage.components for e in c.elements}
     unknown: dict[str, float] = {}
-    for event in (e for e in events if e.charged):
+    for event in events:
+        if event.swing is not None:
+            yield from _remainder(stage, event)
+        if not event.charged:
+            continue
         name = event.component.name
         if f"C_{name}" in simulated:
             continue
@@ -88,6 +93,38 @@ def _others(stage: Stage, event: Commutation, unknown: dict[str, float]) -> Iter
             continue
         lost = rise[1] * (after[0] - before[0]) - (after[1] - before[1])
         name = event.component.name
+        yield Loss(name, CHARGING, lost * stage.frequency, heats=name)
+
+
+def _remainder(stage: Stage, event: Commutation) -> Iterator[Loss]:
+    """Yield what is lost where the current is too small to take the whole voltage away before turn-on.
+
+    Notes
+    -----
+    Q = |I|·t is brought, Q_own(V) + Σ Q_other(V) is needed; of the voltage V·(1 − Q/Q_needed) is taken to be left.
+    """
+    assert event.swing is not None
+    edge, brought = event.swing
+    name = event.component.name
+    voltage = abs(stage.at(edge, f"{name}.v")[0])
+    own = stored(event.component.part, voltage)
+    others = [
+        o for o in stage.of("switch", "rectifier") if o is not event.component and _rise(stage, o, edge)
+    ]
+    parts = [(o.part, stored(o.part, voltage)) for o in others]
+    if own is None or any(known is None for _, known in parts):
+        return
+    needed = own[0] + sum(known[0] for _, known in parts if known is not None)
+    left = voltage * (1.0 - brought / needed) if needed > 0.0 else 0.0
+    if left <= 0.0:
+        return
+    remaining = stored(event.component.part, left)
+    assert remaining is not None
+    yield Loss(name, DISCHARGE, remaining[1] * stage.frequency, heats=name)
+    for part, known in parts:
+        before = stored(part, voltage - left)
+        assert known is not None and before is not None
+        lost = voltage * (known[0] - before[0]) - (known[1] - before[1])
         yield Loss(name, CHARGING, lost * stage.frequency, heats=name)
 
 

@@ -27,6 +27,9 @@ class Commutation:
         Whether voltage and current overlap: both are there, and their product is power taken.
     charged
         Whether it turns on against a voltage that nothing else takes away, so that its capacitance is discharged.
+    swing
+        Where a current takes the voltage away before it turns on: the edge at which that begins, and the charge
+        that the current brings until then [C].
     """
 
     component: Component
@@ -36,6 +39,7 @@ class Commutation:
     current: float
     hard: bool
     charged: bool
+    swing: tuple[Edge, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -69,7 +73,23 @@ def _commutation(stage: Stage, component: Component, edge: Edge) -> Iterator[Com
     flows = abs(i) > SILENT * carried
     hard = stands and flows and v * i > 0.0
     charged = turns_on and stands and not (flows and v * i < 0.0)
-    yield Commutation(component, edge, "on" if turns_on else "off", abs(v), abs(i), hard, charged)
+    swing = _swing(stage, name, edge) if turns_on and not stands and body > SILENT * carried else None
+    yield Commutation(component, edge, "on" if turns_on else "off", abs(v), abs(i), hard, charged, swing)
+
+
+def _swing(stage: Stage, name: str, edge: Edge) -> tuple[Edge, float] | None:
+    """Return the edge at which the voltage of a switch went before it turned on, and the charge brought since."""
+    edges = stage.recording.edges
+    at = edges.index(edge)
+    least = SOFT * stage.recording.blocking(name)
+    for back in range(1, len(edges)):
+        earlier = edges[at - back]
+        before, after = stage.at(earlier, f"{name}.v")
+        if abs(before) > least and abs(after) <= max(least, abs(stage.at(edge, f"{name}.v")[0]) * 1.5):
+            length = (edge.time - earlier.time) % stage.recording.period
+            start, end = stage.at(earlier, f"{name}.i")[1], stage.at(edge, f"{name}.i")[0]
+            return earlier, abs(start + end) / 2.0 * length
+    return None
 
 
 def stops(stage: Stage) -> list[Stop]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 
@@ -55,20 +54,18 @@ class Component:
 
 
 class Stage:
-    """A design at one operating point, its recording, and its components."""
+    """A design at one operating point, its recording, and every component that can lose power."""
 
-    def __init__(self, design: Design, point: Point, recording: Recording) -> None:
+    def __init__(
+        self, design: Design, point: Point, recording: Recording, components: tuple[Component, ...]
+    ) -> None:
+        self.components = components
         self.design = design
         self.point = point
         self.recording = recording
         self.spec = design.spec
         self.frequency = 1.0 / recording.period
         self._index = {name: i for i, name in enumerate(recording.names)}
-
-    @cached_property
-    def components(self) -> tuple[Component, ...]:
-        """Return every component that can lose power, in the order of the circuit."""
-        return components(self.design, self.point)
 
     def of(self, *kinds: str) -> list[Component]:
         """Return the components of some kinds."""

@@ -27,16 +27,17 @@ def losses_view(design: Design, budget: Budget) -> View:
     """Show where the power goes; the exit status is 1 where a rating is not kept."""
     groups = grouped(design, budget)
     broken = budget.broken
-    tables = (_mechanisms(budget, groups), _parts(design, budget, groups), _balance(budget))
+    tables = [_mechanisms(budget, groups), _parts(design, budget, groups), _balance(budget)]
+    if budget.gaps:
+        tables.append(_gaps(design, budget))
     notes = [
         "simulated losses are dissipated in the simulated circuit; added ones are computed from its waveforms and "
         "taken from the input as well, without changing them"
     ]
     if any(loss.mechanism == CORE for loss in budget.losses):
         notes.append(BIAS)
-    notes += [f"not known: {gap.text()}" for gap in budget.gaps]
     notes += [f"not kept: {text}" for text in broken]
-    return View("losses", _data(design, budget), tables, tuple(notes), 1 if broken else 0)
+    return View("losses", _data(design, budget), tuple(tables), tuple(notes), 1 if broken else 0)
 
 
 def grouped(design: Design, budget: Budget) -> dict[str, list[str]]:
@@ -131,6 +132,17 @@ def _balance(budget: Budget) -> Table:
         ("duty ratio", show(budget.control)),
     )
     return Table("Balance", ("power", "value>"), rows)
+
+
+def _gaps(design: Design, budget: Budget) -> Table:
+    """List the figures that are not known, those of parts made alike once."""
+    roles = {c.name: c.role or c.name for c in components(design, design.point(0, 0))}
+    found: dict[tuple[str, str, str], str] = {}
+    for gap in budget.gaps:
+        found.setdefault((roles.get(gap.component, gap.component), gap.figure, gap.effect), gap.cost)
+    rows = tuple((*key, cost) for key, cost in found.items())
+    heads = ("component", "figure", "what it does to the result", "what it is worth")
+    return Table("Not known", heads, rows)
 
 
 def percent(ratio: float) -> str:

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import multiprocessing
-import signal
-from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from collections.abc import Iterator, Sequence
 from copy import deepcopy
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -15,6 +13,7 @@ import numpy as np
 from jump_lane.errors import InputError, JumpLaneError, nearest
 from jump_lane.quantities import DIMENSIONS, Dimension, dimension_of, parse
 from jump_lane.spec import Spec, parse_spec
+from jump_lane.study.pool import spread
 from jump_lane.topologies.design import Design, derive
 
 INPUT, LOAD = "input.voltage", "output.current"
@@ -247,37 +246,16 @@ def run(sweep: Sweep, processes: int = 1) -> Iterator[Row]:
     yield from simulate(ready, sweep.columns, sweep.control, processes)
 
 
-_shared: list[Spot] = []
-"""What the worker processes of one pool work on; each inherits it, so that only row numbers are sent."""
-
-
-def _begin(spots: list[Spot]) -> None:
-    """Take over the work, and let the parent process alone answer an interruption."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    _shared[:] = spots
-
-
-def _run_chunk(first: int, wanted: tuple[Column, ...], control: float | None) -> list[Row]:
-    return [run_spot(spot, wanted, control) for spot in _shared[first : first + CHUNK]]
+def _run_spots(spots: Sequence[Spot], wanted: tuple[Column, ...], control: float | None) -> Iterator[Row]:
+    return (run_spot(spot, wanted, control) for spot in spots)
 
 
 def simulate(
     ready: list[Spot], wanted: tuple[Column, ...], control: float | None, processes: int
 ) -> Iterator[Row]:
     """Yield the simulated rows of operating points, over so many local processes."""
-    if processes == 1:
-        for spot in ready:
-            yield run_spot(spot, wanted, control)
-        return
-    methods = multiprocessing.get_all_start_methods()
-    context = multiprocessing.get_context("fork" if "fork" in methods else None)
-    with ProcessPoolExecutor(processes, mp_context=context, initializer=_begin, initargs=(ready,)) as pool:
-        jobs = [pool.submit(_run_chunk, k, wanted, control) for k in range(0, len(ready), CHUNK)]
-        try:
-            for job in as_completed(jobs):
-                yield from job.result()
-        finally:
-            pool.shutdown(wait=True, cancel_futures=True)
+    call = partial(_run_spots, wanted=wanted, control=control)
+    yield from spread(ready, call, processes, CHUNK)
 
 
 def prepare(tables: dict[str, Any], where: str) -> Design:

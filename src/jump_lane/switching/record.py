@@ -364,7 +364,7 @@ class Recording:
 def _hermite_root(f0: Array, f1: Array, d0: Array, d1: Array) -> Array:
     """Return the root in (0, 1) of the cubic with end values f and end slopes d; signs of f differ."""
     low, high = np.zeros_like(f0), np.ones_like(f0)
-    for _ in range(52):
+    for _ in range(30):
         t = 0.5 * (low + high)
         value = (
             f0 * (1 + 2 * t) * (1 - t) ** 2

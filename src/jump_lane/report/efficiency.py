@@ -1,0 +1,214 @@
+"""Efficiency over load, input, frequency or temperature: table, columns, figures."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jump_lane.quantities import show
+from jump_lane.report.export import Columns
+from jump_lane.report.figures import COLOURS, INK, Curve, curves_figure, dress, prefixed, save, sheet
+from jump_lane.report.losses import percent
+from jump_lane.report.sweep import heading
+from jump_lane.report.table import Table, View
+from jump_lane.study.efficiency import Point, Work, best, weighted
+
+WIDEST = 6
+"""Most curves that the table shows; the columns for export have them all."""
+
+SHADES = ("#f6e7cf", "#d5dfae", "#7fb8ad")
+"""Colours of the map from low to high efficiency, all light enough for dark writing."""
+
+
+def efficiency_view(work: Work, points: list[Point], complete: bool) -> View:
+    """Show the efficiency at every point; the exit status is 1 if the mission's is below what is asked."""
+    found = [p for p in points if not p.mission]
+    notes, status = _notes(work, points, complete)
+    tables = [_table(work, found)]
+    mission = [p for p in points if p.mission]
+    if mission:
+        tables.append(_mission_table(mission))
+    return View("efficiency", _data(work, points, complete), tuple(tables), tuple(notes), status)
+
+
+def _table(work: Work, points: list[Point]) -> Table:
+    curves = _thinned(sorted({p.at[0] for p in points}))
+    abscissae = sorted({p.at[1] for p in points})
+    by_place = {p.at: p for p in points}
+    rows: list[tuple[str, ...]] = []
+    marks = []
+    for x in abscissae:
+        here = [by_place[(c, x)] for c in curves if (c, x) in by_place]
+        known = [p for p in here if not p.failure]
+        wrong = [p.failure for p in here if p.failure] + [text for p in known for text in p.broken]
+        cells = [percent(p.efficiency) if not p.failure else "–" for p in here] + [""] * (
+            len(curves) - len(here)
+        )
+        loss = max((p.loss for p in known), default=float("nan"))
+        hottest = max((p.hottest for p in known), default=float("nan"))
+        more = f" (and {len(wrong) - 1} more)" if len(wrong) > 1 else ""
+        rows.append(
+            (
+                show(x, work.abscissa[1]),
+                *cells,
+                show(loss, "W"),
+                show(hottest, "°C"),
+                *[w + more for w in wrong[:1]],
+            )
+        )
+        marks.append("bad" if wrong else "")
+    rows = [(*r, *("",) * (len(curves) + 4 - len(r))) for r in rows]
+    heads = (f"{work.abscissa[0]}>", *(f"{show(c, work.curve[1])}>" for c in curves))
+    title = f"Efficiency over {work.abscissa[0]}, for each {work.curve[0]}"
+    return Table(title, (*heads, "most lost>", "hottest>", "not kept"), tuple(rows), tuple(marks))
+
+
+def _thinned(values: list[float]) -> list[float]:
+    if len(values) <= WIDEST:
+        return values
+    return [values[int(k)] for k in np.round(np.linspace(0, len(values) - 1, WIDEST))]
+
+
+def _mission_table(mission: list[Point]) -> Table:
+    rows = tuple((show(p.at[1], "A"), show(p.mission), percent(p.efficiency)) for p in mission)
+    return Table("Mission, at nominal input", ("load>", "weight>", "efficiency>"), rows)
+
+
+def _notes(work: Work, points: list[Point], complete: bool) -> tuple[list[str], int]:
+    status = 0
+    notes: list[str] = []
+    failed = [p for p in points if p.failure]
+    known = [p for p in points if not p.failure]
+    notes.append(f"{len(points)} of {work.count} points, {len(failed)} without a result")
+    notes += [f"no result: {text}" for text in sorted({p.failure for p in failed})[:3]]
+    if any(p.gaps for p in known):
+        notes.append(
+            "some figures of parts are not known, so that losses are missing: `jumplane losses` names them"
+        )
+    top = best(points)
+    if work.over == "frequency":
+        notes.append(
+            "no frequency keeps everything that is asked"
+            if top is None
+            else f"best frequency for these parts at {show(top.at[0], 'A')}: {show(top.at[1], 'Hz')}, "
+            f"{percent(top.efficiency)}, everything kept"
+        )
+    mission = weighted(points)
+    if mission is not None:
+        least = work.design.spec.efficiency.least
+        asked = "" if least is None else f", {percent(least)} asked"
+        notes.append(f"weighted efficiency {percent(mission)}{asked}")
+        status = 1 if least is not None and mission < least else 0
+    if failed:
+        status = 3
+    if not complete:
+        notes.append("interrupted: what was finished is kept")
+    return notes, status
+
+
+def _data(work: Work, points: list[Point], complete: bool) -> dict[str, Any]:
+    return {
+        "over": work.over,
+        "curve": {"name": work.curve[0], "unit": work.curve[1]},
+        "abscissa": {"name": work.abscissa[0], "unit": work.abscissa[1]},
+        "complete": complete,
+        "weighted": weighted(points),
+        "points": [
+            {
+                "curve": p.at[0],
+                "at": p.at[1],
+                "mission_weight": p.mission or None,
+                "efficiency": p.efficiency,
+                "loss": p.loss,
+                "hottest": p.hottest,
+                "not_kept": list(p.broken),
+                "reason": p.failure or None,
+            }
+            for p in points
+        ],
+    }
+
+
+def efficiency_columns(work: Work, points: list[Point]) -> Columns:
+    """Return all points as columns for export."""
+    return {
+        heading(*work.curve): [p.at[0] for p in points],
+        heading(*work.abscissa): [p.at[1] for p in points],
+        "efficiency [1]": [p.efficiency for p in points],
+        "loss [W]": [p.loss for p in points],
+        "hottest [°C]": [p.hottest for p in points],
+        "mission weight [1]": [p.mission for p in points],
+        "not kept": ["; ".join(p.broken) for p in points],
+        "reason": [p.failure for p in points],
+    }
+
+
+def efficiency_figure(work: Work, points: list[Point], kind: str) -> bytes:
+    """Draw curves of efficiency, loss and highest temperature, or a map."""
+    found = [p for p in points if not p.mission]
+    title = f"{work.design.spec.title or work.design.page.title}: efficiency"
+    if work.over == "map":
+        return _map(found, title, kind)
+    curves = sorted({p.at[0] for p in found})
+    panels: dict[str, list[Curve]] = {}
+    for name, unit, scale in (("efficiency", "%", 100.0), ("loss", "W", 1.0), ("hottest", "°C", 1.0)):
+        panels[name] = [Curve(show(c, work.curve[1]), *_line(found, c, name, scale), unit) for c in curves]
+    wrong = [p for p in found if p.broken]
+    if wrong:
+        x, y = [p.at[1] for p in wrong], [100.0 * p.efficiency for p in wrong]
+        panels["efficiency"].append(Curve("not all kept", x, y, "%", "x"))
+    return curves_figure(title, panels, work.abscissa, work.over == "frequency", kind)
+
+
+def _line(points: list[Point], curve: float, name: str, scale: float) -> tuple[list[float], list[float]]:
+    line = sorted((p.at[1], scale * float(getattr(p, name))) for p in points if p.at[0] == curve)
+    return [x for x, _ in line], [y for _, y in line]
+
+
+def _map(points: list[Point], title: str, kind: str) -> bytes:
+    """Draw lines of equal efficiency over load and input voltage."""
+    inputs, loads = sorted({p.at[0] for p in points}), sorted({p.at[1] for p in points})
+    place = {p.at: p for p in points}
+    table = np.array(
+        [[100.0 * place[(v, i)].efficiency if (v, i) in place else np.nan for i in loads] for v in inputs]
+    )
+    figure = sheet(title)
+    axes = figure.add_axes((0.085, 0.09, 0.78, 0.82))
+    x_scale, x_unit = prefixed([np.array(loads)], "A")
+    y_scale, y_unit = prefixed([np.array(inputs)], "V")
+    x, y = np.array(loads) * x_scale, np.array(inputs) * y_scale
+    levels = _levels(table)
+    from matplotlib.colors import BoundaryNorm, LinearSegmentedColormap
+
+    colours = LinearSegmentedColormap.from_list("map", SHADES)
+    if len(inputs) > 1 and len(loads) > 1 and np.isfinite(table).any():
+        filled = axes.contourf(
+            x,
+            y,
+            table,
+            levels=levels,
+            cmap=colours,
+            norm=BoundaryNorm(levels, 256, extend="both"),
+            extend="both",
+        )
+        lines = axes.contour(x, y, table, levels=levels, colors=INK, linewidths=0.7)
+        axes.clabel(lines, fmt="%.4g", fontsize=8)
+        bar = figure.colorbar(filled, cax=figure.add_axes((0.89, 0.09, 0.02, 0.82)))
+        bar.set_label("efficiency [%]", color=INK)
+    wrong = [p.at for p in points if p.broken or p.failure]
+    axes.plot([i * x_scale for _, i in wrong], [v * y_scale for v, _ in wrong], "x", color=COLOURS[1], ms=5)
+    dress(axes)
+    axes.grid(False)
+    axes.margins(0.0)
+    axes.set_xlabel(f"load [{x_unit}]", color=INK)
+    axes.set_ylabel(f"input voltage [{y_unit}]", color=INK)
+    return save(figure, kind)
+
+
+def _levels(table: Any) -> list[float]:
+    """Return levels that lie closer where efficiency is high: quantiles of what is there."""
+    values = table[np.isfinite(table)]
+    if not len(values) or values.max() - values.min() < 1e-6:
+        return [0.0, 100.0]
+    return [float(v) for v in np.unique(np.round(np.quantile(values, np.linspace(0.02, 0.98, 12)), 2))]
