@@ -171,11 +171,14 @@ def fourier(samples: tuple[Array, Array], period: float, highest: int) -> NDArra
     time, values = samples
     base = np.exp(-2j * np.pi / period * time)
     turns = np.cumprod(np.broadcast_to(base, (highest, len(time))), axis=0)
-    keep = np.diff(time) > 0.0
-    step, a, b = np.diff(time)[keep], values[:-1][keep], values[1:][keep]
-    e0, e1 = turns[:, :-1][:, keep], turns[:, 1:][:, keep]
+    step = np.diff(time)
+    lasting = step > 0.0
+    a, b = values[:-1] * lasting, values[1:] * lasting
+    slope = (b - a) / np.where(lasting, step, 1.0)
     w = 2.0 * np.pi / period * np.arange(1, highest + 1)
-    integrals = (e1 @ b - e0 @ a) * 1j / w + (e1 - e0) @ ((b - a) / step) / w**2
+    ends = np.concatenate([[0.0], b]) - np.concatenate([a, [0.0]])
+    bends = np.concatenate([[0.0], slope]) - np.concatenate([slope, [0.0]])
+    integrals = (turns @ ends) * 1j / w + (turns @ bends) / w**2
     average = np.sum(step * (a + b)) / 2.0 / period
     return np.concatenate([[average + 0j], 2.0 * integrals / period])
 

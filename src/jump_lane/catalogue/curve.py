@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Annotated
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BeforeValidator, WithJsonSchema
 
 from jump_lane.errors import InputError
@@ -44,6 +46,10 @@ class Curve:
     def at(self, x: float) -> float:
         """Return the ordinate, which beyond the ends stays what it is there."""
         return self.extended(min(max(x, self.x[0]), self.x[-1]))
+
+    def at_each(self, x: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return the ordinates at many abscissas, which beyond the ends stay what they are there."""
+        return np.asarray(np.interp(x, self.x, self.y))
 
     def extended(self, x: float) -> float:
         """Return the ordinate, with the outermost lines going on beyond the ends."""

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from jump_lane.catalogue.curve import (
@@ -197,13 +199,17 @@ class Capacitor(_Part):
 
     def resistance_of(self, frequency: float, temperature: float) -> float | None:
         """Return the equivalent series resistance [Ω] at a frequency [Hz] and temperature [°C], if known."""
+        found = self.resistances_of(np.array([frequency]), temperature)
+        return None if found is None else float(found[0])
+
+    def resistances_of(
+        self, frequency: NDArray[np.float64], temperature: float
+    ) -> NDArray[np.float64] | None:
+        """Return the equivalent series resistances [Ω] at frequencies [Hz], (h,), if known."""
+        rise = self.resistance_curve.at(temperature) if self.resistance_curve else 1.0
         if self.resistance_frequency is not None:
-            base: float | None = self.resistance_frequency.at(frequency)
-        else:
-            base = self.resistance
-        if base is None:
-            return None
-        return base * (self.resistance_curve.at(temperature) if self.resistance_curve else 1.0)
+            return self.resistance_frequency.at_each(frequency) * rise
+        return None if self.resistance is None else np.full(len(frequency), self.resistance * rise)
 
 
 class _Wound(_Part):

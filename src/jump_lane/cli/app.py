@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 from jump_lane import __version__
-from jump_lane.cli import circuit, compare, damp, demo, design, fit, losses, measure, study, waves
+from jump_lane.cli import circuit, compare, damp, demo, design, fit, losses, measure, pick, study, waves
 from jump_lane.errors import JumpLaneError
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
@@ -27,7 +27,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
-for module in (design, fit, waves, measure, study, losses, compare, damp, circuit, demo):
+for module in (design, fit, waves, measure, study, losses, pick, compare, damp, circuit, demo):
     module.register(app)
 
 

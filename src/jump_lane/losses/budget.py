@@ -30,8 +30,9 @@ SETTLED = 0.05
 """Temperatures that change by less from one simulation to the next count as found [K]: copper changes by 2e-4."""
 
 ROUNDS = 12
-TEMPERED = ("resistance", "forward_voltage", "on_voltage", "primary_resistance", "secondary_resistance")
-"""Figures that depend on temperature."""
+
+GUESS = 30.0
+"""Rise above ambient from which a single simulation starts [K]."""
 
 
 @dataclass(frozen=True)
@@ -114,16 +115,51 @@ def budget(design: Design, i: int = 0, j: int = 0, start: dict[str, float] | Non
     temperatures = dict(start or {})
     cooled = network(design.spec, every)
     for _ in range(ROUNDS):
-        point = tempered(design, base, every, temperatures)
-        state, recording = solve_point(design.page, point)
-        stage = Stage(design, point, recording, components(design, point))
-        entries = list(_entries(stage, temperatures))
-        found = _temperatures(stage, cooled, entries, temperatures)
+        stage, control, entries = _simulated(
+            design, tempered(design, base, every, temperatures), temperatures
+        )
+        found, _ = _temperatures(stage, cooled, entries, temperatures)
         moved = max((abs(found[n] - temperatures.get(n, -273.0)) for n in found), default=0.0)
         if moved < SETTLED:
-            return _closed(stage, state.control, entries, found)
+            return _closed(stage, control, entries, found)
         temperatures = found
     raise ConvergenceError("losses and temperatures do not settle from one simulation to the next")
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """Total loss [W] and highest temperature [°C] from one simulation, the currents taken as they are there."""
+
+    loss: float
+    hottest: float
+
+
+def estimate(design: Design, point: Point) -> Estimate:
+    """Return loss and temperature at an operating point from a single simulation, for comparing many parts.
+
+    The figures of all parts are those at 30 K above ambient there; conduction losses are then corrected to the
+    temperatures found.
+
+    Raises
+    ------
+    NoResultError
+        As `budget` does.
+    """
+    every = components(design, point)
+    start = {c.name: design.spec.thermal.ambient + GUESS for c in every}
+    stage, _, entries = _simulated(design, tempered(design, point, every, start), start)
+    found, more = _temperatures(stage, network(design.spec, every), entries, start)
+    loss = sum(e.power for e in entries if isinstance(e, Loss)) + more
+    return Estimate(loss, max(found.values(), default=float("nan")))
+
+
+def _simulated(
+    design: Design, point: Point, temperatures: dict[str, float]
+) -> tuple[Stage, float, list[Entry]]:
+    """Simulate an operating point; return the stage, the control variable, and every loss and gap."""
+    state, recording = solve_point(design.page, point)
+    stage = Stage(design, point, recording, components(design, point))
+    return stage, state.control, list(_entries(stage, temperatures))
 
 
 def tempered(
@@ -142,7 +178,7 @@ def tempered(
         temperature, component = hottest[role.name]
         assert component.part is not None
         found = figures(component.part, temperature, design.spec.switching.frequency, component.pieces)
-        values |= {d.symbol: found[d.key] for d in role.data if d.key in TEMPERED and d.key in found}
+        values |= {d.symbol: found[d.key] for d in role.data if d.key in found}
     return replace(point, values=values)
 
 
@@ -182,8 +218,11 @@ def _damping(stage: Stage) -> Iterator[Loss]:
 
 def _temperatures(
     stage: Stage, cooled: Network, entries: list[Entry], simulated_at: dict[str, float]
-) -> dict[str, float]:
-    """Return the temperatures at which losses and cooling balance, the currents as simulated."""
+) -> tuple[dict[str, float], float]:
+    """Return the temperatures at which losses and cooling balance, the currents as simulated.
+
+    The second value is how much more is lost there than at the temperatures of the simulation [W].
+    """
     at = {n: simulated_at.get(n, stage.spec.thermal.junction) for n in cooled.names}
     by_name = {c.name: c for c in stage.components}
     heats = [conduction.heat(stage, by_name[n], at[n]) for n in cooled.names]
@@ -194,7 +233,9 @@ def _temperatures(
         conducted = [h.at(float(t)) for h, t in zip(heats, temperatures, strict=True)]
         return np.asarray(fixed + np.array(conducted))
 
-    return dict(zip(cooled.names, (float(t) for t in solve(cooled, heat)), strict=True))
+    solved = solve(cooled, heat)
+    found = dict(zip(cooled.names, (float(t) for t in solved), strict=True))
+    return found, float(np.sum(heat(solved) - heat(np.array([at[n] for n in cooled.names]))))
 
 
 def heating(entries: Iterable[Entry]) -> dict[str, float]:

@@ -27,12 +27,12 @@ def series_resistance(stage: Stage, temperatures: dict[str, float]) -> Iterator[
         part, signal = component.part, current_of(component)
         frequency, squares = stage.spectrum(signal)
         temperature = temperatures.get(component.name, stage.spec.thermal.junction)
-        if not isinstance(part, CapacitorPart) or part.resistance_of(stage.frequency, temperature) is None:
+        known = part.resistances_of(frequency, temperature) if isinstance(part, CapacitorPart) else None
+        if not isinstance(part, CapacitorPart) or known is None:
             cost = f"every 1 mΩ costs {show(1e-3 * float(squares.sum()), 'W')}"
             yield Gap(component.name, "resistance", "the capacitor has no series resistance", cost)
             continue
-        resistances = np.array([part.resistance_of(float(f), temperature) or 0.0 for f in frequency])
-        whole = float(np.sum(resistances * squares)) / component.pieces
+        whole = float(np.sum(known * squares)) / component.pieces
         if not component.elements:
             yield Loss(component.name, OUTSIDE, whole, heats=component.name)
         elif part.resistance_frequency is not None:

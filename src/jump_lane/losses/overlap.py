@@ -61,7 +61,7 @@ def _unknown(stage: Stage, name: str, hard: list[Commutation]) -> Gap:
         name,
         "gate_drain_charge or plateau_voltage",
         "overlap at turn-on and turn-off is left out",
-        f"every 10 ns of it costs {show(per_second * 1e-8 / len(hard), 'W')} at each of {len(hard)} edges",
+        f"every 10 ns of it at each of {len(hard)} edges cost {show(per_second * 1e-8, 'W')} together",
     )
 
 

@@ -22,7 +22,7 @@ from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Point, Role
 from jump_lane.waveforms import Array, Measures
 
-HARMONICS = 60
+HARMONICS = 40
 """Harmonics that are followed one by one; what lies above counts at the highest of them."""
 
 SILENT = 1e-6
@@ -84,7 +84,7 @@ class Stage:
 
     def samples(self, signal: str) -> tuple[Array, Array]:
         """Return instants and samples of a signal over one period."""
-        wave = self.recording.waveforms((signal,), 200)
+        wave = self.recording.waveforms((signal,), 100)
         return wave.time, wave.signals[signal]
 
     def spectrum(self, signal: str) -> tuple[Array, Array]:

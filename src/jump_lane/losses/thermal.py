@@ -42,7 +42,7 @@ def solve(network: Network, heat: Callable[[Array], Array], start: Array | None 
     Parameters
     ----------
     heat
-        Loss of every component [W], (k,), at their temperatures [°C], (k,).
+        Loss of every component [W], (k,), at their temperatures [°C], (k,); each depends on its own alone.
     start
         Where to start; ambient if not given, from where the stable solution is reached first.
 
@@ -81,12 +81,7 @@ def solve(network: Network, heat: Callable[[Array], Array], start: Array | None 
 
 def _slopes(heat: Callable[[Array], Array], temperatures: Array) -> Array:
     """Return ∂P/∂T, (k, k), by central differences of one kelvin."""
-    columns = []
-    for k in range(len(temperatures)):
-        offset = np.zeros(len(temperatures))
-        offset[k] = 0.5
-        columns.append(heat(temperatures + offset) - heat(temperatures - offset))
-    return np.array(columns).T.reshape(len(temperatures), len(temperatures))
+    return np.diag(heat(temperatures + 0.5) - heat(temperatures - 0.5))
 
 
 def _runaway(network: Network, gain: Array, temperatures: Array) -> RunawayError:

@@ -86,7 +86,7 @@ def resistance_ratio(
     """
     if isinstance(part, InductorPart) and part.ac_resistance is not None and part.resistance:
         curve = part.ac_resistance
-        return np.maximum([curve.at(f) / part.resistance for f in frequency], 1.0)
+        return np.maximum(curve.at_each(frequency) / part.resistance, 1.0)
     layers, layer = part.layers, thickness(part.conductor_thickness, part.wire_diameter)
     if secondary and isinstance(part, Transformer):
         layers, layer = part.secondary_layers or layers, part.secondary_thickness or layer

@@ -1,4 +1,4 @@
-"""Chosen values written into a converter file, everything else left byte for byte."""
+"""Chosen values and parts written into a converter file, everything else left byte for byte."""
 
 from __future__ import annotations
 
@@ -20,12 +20,27 @@ def with_choices(text: str, fit: Fit) -> str:
     return tomlkit.dumps(document)
 
 
+def with_parts(text: str, names: dict[str, str]) -> str:
+    """Return a converter file's text with the named parts under ``[parts]``, and no value chosen against them."""
+    document = tomlkit.parse(text)
+    chosen = document.get("chosen", {})
+    for component, name in names.items():
+        _set(document, ("parts", component), name)
+        if component in chosen:
+            del chosen[component]
+    return tomlkit.dumps(document)
+
+
 def _set(document: Any, path: tuple[str, ...], value: str) -> None:
     """Set one key, making tables on the way; a key that already has the value is left untouched."""
     at = document
     for depth, part in enumerate(path[:-1]):
         if part not in at:
             at[part] = tomlkit.table() if depth == 0 else tomlkit.inline_table()
+        elif isinstance(at[part], str):
+            named = tomlkit.inline_table()
+            named["part"] = at[part]
+            at[part] = named
         at = at[part]
     if at.get(path[-1]) != value:
         at[path[-1]] = value

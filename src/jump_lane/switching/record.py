@@ -364,18 +364,14 @@ class Recording:
 def _hermite_root(f0: Array, f1: Array, d0: Array, d1: Array) -> Array:
     """Return the root in (0, 1) of the cubic with end values f and end slopes d; signs of f differ."""
     low, high = np.zeros_like(f0), np.ones_like(f0)
+    bend, mean = d0 + d1 + 2.0 * (f0 - f1), 3.0 * (f1 - f0) - 2.0 * d0 - d1
+    t = 0.5 * (low + high)
     for _ in range(30):
-        t = 0.5 * (low + high)
-        value = (
-            f0 * (1 + 2 * t) * (1 - t) ** 2
-            + d0 * t * (1 - t) ** 2
-            + f1 * t**2 * (3 - 2 * t)
-            - d1 * t**2 * (1 - t)
-        )
+        value = f0 + t * (d0 + t * (mean + t * bend))
         same = value * f0 > 0.0
-        low = np.where(same, t, low)
-        high = np.where(same, high, t)
-    return 0.5 * (low + high)
+        low, high = np.where(same, t, low), np.where(same, high, t)
+        t = 0.5 * (low + high)
+    return t
 
 
 def record(state: SteadyState) -> Recording:

@@ -1,0 +1,116 @@
+"""What a choice of parts found: what was tried, why parts fell out, the best combinations."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from jump_lane.catalogue.kinds import Part
+from jump_lane.quantities import show
+from jump_lane.report.losses import percent
+from jump_lane.report.table import Table, View
+from jump_lane.study.pick import Combination, Proven, Work, score
+
+
+def pick_view(work: Work, done: Sequence[Combination], proven: Sequence[Proven], complete: bool) -> View:
+    """Show the best combinations; the exit status is 1 if none keeps everything at all corners."""
+    holds = any(not p.broken for p in proven)
+    failed = [c for c in done if c.failure]
+    notes = [
+        f"{work.tried} combinations of {sum(c.tried for c in work.candidates)} parts, {work.valid} of them within all "
+        f"ratings as derived, {len(done)} simulated at nominal input and full load, {len(failed)} without a result; "
+        f"{len(proven)} simulated at all corners with temperatures"
+    ]
+    if len(done) < work.valid:
+        notes.append("of each component the most promising parts were combined; --most simulates more")
+    notes += [f"no result: {text}" for text in sorted({c.failure for c in failed})[:3]]
+    if not complete:
+        notes.append("interrupted: what was finished is kept")
+    if not holds:
+        notes.append("none of the best combinations keeps everything")
+    tables = (_tried(work), _best(work, proven))
+    return View("pick", _data(work, done, proven), tables, tuple(notes), 0 if holds else 1)
+
+
+def _tried(work: Work) -> Table:
+    rows = tuple(
+        (
+            c.role.name,
+            str(c.tried),
+            str(len(c.parts)),
+            ", ".join(f"{n} {reason}" for reason, n in c.fallen.items()),
+        )
+        for c in work.candidates
+    )
+    return Table("Parts tried", ("component", "parts>", "within ratings>", "why the others fell out"), rows)
+
+
+def _best(work: Work, proven: Sequence[Proven]) -> Table:
+    rows = []
+    for rank, one in enumerate(proven, start=1):
+        c = one.combination
+        verdict = "holds" if not one.broken else one.broken[0]
+        more = f" (and {len(one.broken) - 1} more)" if len(one.broken) > 1 else ""
+        rows.append(
+            (
+                str(rank),
+                *(p.name for p in c.parts),
+                show(c.loss, "W"),
+                percent(efficiency_of(work, c)),
+                show(one.hottest, "°C"),
+                "–" if c.cost != c.cost else f"{c.cost:.2f}",
+                show(score(work.weights, c)),
+                verdict + more,
+            )
+        )
+    heads = (
+        "rank>",
+        *(c.role.name for c in work.candidates),
+        "loss>",
+        "efficiency>",
+        "hottest>",
+        "cost>",
+        "score>",
+    )
+    marks = tuple("bad" if p.broken else "good" if k == 0 else "" for k, p in enumerate(proven))
+    goals = " + ".join(
+        f"{weight:g} × {name}" if weight != 1.0 else name for name, weight in work.weights.items()
+    )
+    title = f"Best combinations by {goals}; loss at nominal input and full load, hottest at any corner"
+    return Table(title, (*heads, "at all corners"), tuple(rows), marks)
+
+
+def efficiency_of(work: Work, combination: Combination) -> float:
+    """Return the efficiency of a combination at nominal input and full load."""
+    at = work.design.at().sheet
+    output = at["P_o"].worst
+    return output / (output + combination.loss)
+
+
+def _data(work: Work, done: Sequence[Combination], proven: Sequence[Proven]) -> dict[str, Any]:
+    return {
+        "tried": work.tried,
+        "within_ratings": work.valid,
+        "simulated": len(done),
+        "weights": work.weights,
+        "components": {
+            c.role.name: {"parts": c.tried, "within_ratings": len(c.parts), "fallen": c.fallen}
+            for c in work.candidates
+        },
+        "best": [
+            {
+                "parts": _names(work, p.combination.parts),
+                "loss": p.combination.loss,
+                "efficiency": efficiency_of(work, p.combination),
+                "hottest": p.hottest,
+                "cost": p.combination.cost,
+                "score": score(work.weights, p.combination),
+                "not_kept": list(p.broken),
+            }
+            for p in proven
+        ],
+    }
+
+
+def _names(work: Work, parts: tuple[Part, ...]) -> dict[str, str]:
+    return {c.role.name: p.name for c, p in zip(work.candidates, parts, strict=True)}

@@ -1,0 +1,373 @@
+"""Choosing parts: those of a catalogue within their ratings over all corners, ranked by loss, temperature or cost."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from functools import partial
+
+from jump_lane.catalogue.kinds import ROLES, Capacitor, Diode, Igbt, Inductor, Mosfet, Part
+from jump_lane.catalogue.load import samples
+from jump_lane.errors import InputError, JumpLaneError, NoResultError, nearest
+from jump_lane.losses.budget import Budget, budget, estimate
+from jump_lane.quantities import show
+from jump_lane.spec import Spec
+from jump_lane.stock import figures, stock
+from jump_lane.study.pool import spread
+from jump_lane.topologies.design import Design, derive
+from jump_lane.topologies.page import Role
+
+GOALS = ("loss", "temperature", "cost")
+"""What combinations can be ranked by: loss [W], highest temperature [°C], cost figure."""
+
+CHOSEN_KINDS = ("switch", "rectifier", "inductor")
+"""Kinds of components that are chosen where nothing is said."""
+
+LARGEST = 4.0
+"""An inductance or capacitance of more than this many times the derived one is not looked at."""
+
+CHUNK = 20
+
+
+@dataclass(frozen=True)
+class Candidates:
+    """The parts that one component may be, and why the others may not.
+
+    Attributes
+    ----------
+    parts
+        Those within their ratings, the most promising first.
+    tried
+        How many were looked at.
+    fallen
+        Reason to how many parts it excludes (the first that applies to each).
+    """
+
+    role: Role
+    parts: tuple[Part, ...]
+    tried: int
+    fallen: dict[str, int]
+
+
+@dataclass(frozen=True)
+class Combination:
+    """One part for each component, with its loss, temperature and cost; ``failure`` says why there is none."""
+
+    index: int
+    parts: tuple[Part, ...]
+    loss: float = float("nan")
+    hottest: float = float("nan")
+    failure: str = ""
+
+    @property
+    def cost(self) -> float:
+        """Sum of the cost figures; not a number where one is not known."""
+        return sum(float("nan") if p.cost is None else p.cost for p in self.parts)
+
+
+@dataclass(frozen=True)
+class Proven:
+    """A combination simulated at all corners: its losses there, what is not kept, why there is no result."""
+
+    combination: Combination
+    budgets: tuple[Budget, ...] = ()
+    broken: tuple[str, ...] = ()
+
+    @property
+    def hottest(self) -> float:
+        """Highest temperature at any corner [°C]."""
+        return max((b.hottest for b in self.budgets), default=float("nan"))
+
+
+@dataclass(frozen=True)
+class Work:
+    """What to choose from, and the combinations to be simulated."""
+
+    spec: Spec
+    design: Design
+    candidates: tuple[Candidates, ...]
+    weights: dict[str, float]
+    combinations: tuple[Combination, ...]
+    designs: dict[tuple[str, ...], Design] = field(default_factory=dict)
+    """Designs at nominal input and full load, by the names of the inductors and capacitors chosen."""
+
+    @property
+    def tried(self) -> int:
+        """Number of combinations of all parts that were looked at."""
+        return _product(c.tried for c in self.candidates)
+
+    @property
+    def valid(self) -> int:
+        """Number of combinations of parts within their ratings."""
+        return _product(len(c.parts) for c in self.candidates)
+
+
+def _product(counts: Iterator[int]) -> int:
+    total = 1
+    for count in counts:
+        total *= count
+    return total
+
+
+def goals(text: str) -> dict[str, float]:
+    """Read what to rank by: ``loss``, or a sum such as ``loss=1,temperature=0.02,cost=0.5``.
+
+    Raises
+    ------
+    InputError
+        Saying what was expected.
+    """
+    found = {}
+    for term in text.split(","):
+        name, given, weight = (t.strip() for t in term.partition("="))
+        if name not in GOALS:
+            raise InputError(f"--by {text}: {nearest(name, GOALS)}")
+        try:
+            found[name] = float(weight) if given else 1.0
+        except ValueError:
+            raise InputError(f"--by {text}: {weight!r} is not a number") from None
+    return found
+
+
+def plan(spec: Spec, choose: Sequence[str], weights: dict[str, float], most: int) -> Work:
+    """Return the parts within their ratings and the combinations to simulate.
+
+    Parameters
+    ----------
+    choose
+        Components to choose; without any, switches, rectifiers and inductors for which the file names no part.
+    most
+        How many combinations to simulate; of more, those of the most promising parts.
+
+    Raises
+    ------
+    InputError
+        If a component is not there, or no part fits.
+    """
+    roles = _chosen_roles(derive(spec), choose)
+    free = _freed(spec, [r.name for r in roles])
+    design = derive(free)
+    shelf = _shelf(spec)
+    every = tuple(_candidates(design, role, shelf, weights) for role in roles)
+    for candidates in every:
+        if not candidates.parts:
+            why = ", ".join(f"{n} {reason}" for reason, n in candidates.fallen.items()) or "there are none"
+            raise InputError(f"no part for {candidates.role.name}: of {candidates.tried}, {why}")
+    kept = _limited(every, most)
+    combinations = tuple(
+        Combination(k, parts) for k, parts in enumerate(itertools.product(*(c.parts for c in kept)))
+    )
+    work = Work(free, design, every, weights, combinations)
+    for combination in combinations:
+        key = _passive(combination)
+        if key not in work.designs:
+            work.designs[key] = derive(_with(free, work, combination)).at()
+    return work
+
+
+def _chosen_roles(design: Design, choose: Sequence[str]) -> list[Role]:
+    roles = {r.name: r for r in design.page.roles if r.kind in ROLES and r.kind != "transformer"}
+    for name in choose:
+        if name not in roles:
+            raise InputError(f"--choose {name}: {nearest(name, roles)}")
+    if choose:
+        return [roles[name] for name in dict.fromkeys(choose)]
+    free = [r for r in roles.values() if r.kind in CHOSEN_KINDS and "part" not in design.spec.data(r.name)]
+    if not free:
+        raise InputError("the file names a part for every component: --choose says which to choose again")
+    return free
+
+
+def _freed(spec: Spec, names: list[str]) -> Spec:
+    """Return the spec without the parts and values of some components."""
+    parts = {k: v for k, v in spec.parts.items() if k not in names}
+    chosen = {k: v for k, v in spec.chosen.items() if k not in names}
+    return spec.model_copy(update={"parts": parts, "chosen": chosen})
+
+
+def _shelf(spec: Spec) -> list[Part]:
+    """Return the parts to choose from: those of the file's own catalogues, or else the samples."""
+    known = stock(spec)
+    if not spec.catalogue.files:
+        return list(known.values())
+    shipped = {id(part) for part in samples()}
+    return [part for part in known.values() if id(part) not in shipped]
+
+
+def _candidates(design: Design, role: Role, shelf: list[Part], weights: dict[str, float]) -> Candidates:
+    wanted = _kinds(design, role)
+    parts = [p for p in shelf if isinstance(p, wanted)]
+    fitting: list[Part] = []
+    fallen: dict[str, int] = {}
+    for part in parts:
+        reason = _unfit(design, role, part, "cost" in weights)
+        if reason:
+            fallen[reason] = fallen.get(reason, 0) + 1
+        else:
+            fitting.append(part)
+    fitting.sort(key=lambda part: _promise(design, role, part, weights))
+    return Candidates(role, tuple(fitting), len(parts), dict(sorted(fallen.items(), key=lambda kv: -kv[1])))
+
+
+def _kinds(design: Design, role: Role) -> tuple[type, ...]:
+    if role.kind == "rectifier":
+        return (Mosfet,) if design.synchronous else (Diode,)
+    return ROLES[role.kind]
+
+
+def _unfit(design: Design, role: Role, part: Part, priced: bool) -> str:
+    """Return why a part cannot stand in a role, over all corners and with margins, or nothing if it can."""
+    if priced and part.cost is None:
+        return "without a cost figure"
+    for what, needed, rated in _needs(design, role, part):
+        if rated is None:
+            return f"rating of {what} not known"
+        if needed > rated * (1.0 + 1e-9):
+            return f"{what} too low"
+    if isinstance(part, Inductor | Capacitor):
+        return _unfit_value(design, role, part)
+    return ""
+
+
+def _needs(design: Design, role: Role, part: Part) -> Iterator[tuple[str, float, float | None]]:
+    """Yield what a part has to be rated for (margins included), and what it is rated for."""
+    x, margin = role.tag, design.spec.margin
+
+    def worst(*symbols: str) -> float:
+        found = [float(design.sheet[s].values.max()) for s in symbols if s in design.sheet]
+        return found[0] if found else 0.0
+
+    if isinstance(part, Mosfet | Igbt | Diode):
+        yield "voltage rating", worst(f"V_{x}r") or worst(f"V_{x}") * (1.0 + margin.voltage), part.voltage
+        effective = worst(f"I_{x}") if isinstance(part, Diode) else worst(f"I_{x}rms")
+        yield "current rating", effective * (1.0 + margin.current), part.current
+        if part.peak_current is not None:
+            yield "peak current rating", worst(f"I_{x}pk") * (1.0 + margin.current), part.peak_current
+    elif isinstance(part, Inductor):
+        yield "saturation current", worst(f"I_{x}sat", f"I_{x}pk"), part.saturation_current
+        yield "rms current rating", worst(f"I_{x}rms"), part.rms_current
+    elif isinstance(part, Capacitor):
+        voltage = worst({"C_o": "V_o", "C_i": "V_in"}.get(role.name, f"V_{x}"))
+        yield "voltage rating", voltage * (1.0 + margin.voltage), part.voltage
+        yield "ripple current rating", worst(f"I_{x}rms"), part.rms_current
+
+
+def _unfit_value(design: Design, role: Role, part: Inductor | Capacitor) -> str:
+    value = design.sheet[role.name]
+    assert value.required is not None and value.line is not None
+    bias = design.sheet["V_o"].values.max() if role.name == "C_o" else 0.0
+    actual = part.value * (part.left_at(float(bias)) if isinstance(part, Capacitor) else 1.0)
+    if value.line.worst == "max":
+        if actual < value.required:
+            return "value too small"
+        return "value more than four times too large" if actual > LARGEST * value.required else ""
+    if actual > value.required:
+        return "value too large"
+    return "value less than a quarter" if actual < value.required / LARGEST else ""
+
+
+def _promise(design: Design, role: Role, part: Part, weights: dict[str, float]) -> float:
+    """Return a rough figure of how much a part loses (and costs), for what to simulate first."""
+    x, at = role.tag, design.at()
+    rms = float(at.sheet[f"I_{x}rms"].worst) if f"I_{x}rms" in at.sheet else 0.0
+    found = figures(part, 75.0, at.spec.switching.frequency)
+    loss = found.get("resistance", 0.0) * rms**2
+    if isinstance(part, Diode):
+        loss += found.get("forward_voltage", 0.0) * float(at.sheet[f"I_{x}"].worst)
+    if isinstance(part, Mosfet | Igbt):
+        voltage, frequency = float(at.sheet[f"V_{x}"].worst), at.spec.switching.frequency
+        moved = (part.gate_charge or 0.0) * at.spec.driver.voltage
+        moved += (part.recovery_charge or 0.0) * voltage
+        if isinstance(part, Mosfet):
+            moved += (part.output_capacitance or 0.0) * voltage**2
+            moved += (part.gate_drain_charge or 0.0) * voltage * float(at.sheet[f"I_{x}pk"].worst)
+        else:
+            moved += (part.turn_on_energy or 0.0) + (part.turn_off_energy or 0.0)
+        loss += moved * frequency
+    return (weights.get("loss", 0.0) + weights.get("temperature", 0.0)) * loss + weights.get("cost", 0.0) * (
+        part.cost or 0.0
+    )
+
+
+def _limited(every: tuple[Candidates, ...], most: int) -> list[Candidates]:
+    """Return the candidates cut to their most promising, the longest list first, until few enough combine."""
+    kept = list(every)
+    while _product(len(c.parts) for c in kept) > most:
+        longest = max(range(len(kept)), key=lambda k: len(kept[k].parts))
+        kept[longest] = replace(kept[longest], parts=kept[longest].parts[:-1])
+    return kept
+
+
+def _passive(combination: Combination) -> tuple[str, ...]:
+    return tuple(p.name for p in combination.parts if isinstance(p, Inductor | Capacitor))
+
+
+def _with(spec: Spec, work: Work, combination: Combination) -> Spec:
+    """Return the spec with the parts of a combination."""
+    names = {c.role.name: p.name for c, p in zip(work.candidates, combination.parts, strict=True)}
+    return spec.model_copy(update={"parts": {**spec.parts, **names}})
+
+
+def run(work: Work, processes: int) -> Iterator[Combination]:
+    """Yield the combinations with loss and temperature at nominal input and full load, in any order."""
+    yield from spread(work.combinations, partial(_estimated, work), processes, CHUNK)
+
+
+def _estimated(work: Work, combinations: Sequence[Combination]) -> Iterator[Combination]:
+    for combination in combinations:
+        try:
+            design = work.designs[_passive(combination)]
+            design = replace(design, spec=_with(work.spec, work, combination))
+            found = estimate(design, design.point(0, 0))
+        except NoResultError as error:
+            yield replace(combination, failure=str(error))
+        else:
+            yield replace(combination, loss=found.loss, hottest=found.hottest)
+
+
+def ranked(work: Work, done: Sequence[Combination]) -> list[Combination]:
+    """Return the combinations that have a result, best first."""
+    return sorted((c for c in done if not c.failure), key=partial(score, work.weights))
+
+
+def score(weights: dict[str, float], combination: Combination) -> float:
+    """Return what is to be small: the weighted sum of loss, temperature and cost."""
+    values = {"loss": combination.loss, "temperature": combination.hottest, "cost": combination.cost}
+    return sum(weight * values[name] for name, weight in weights.items())
+
+
+def prove(work: Work, best: Sequence[Combination], count: int) -> list[Proven]:
+    """Return the first combinations simulated at all corners, until `count` of them keep everything."""
+    found: list[Proven] = []
+    for combination in best:
+        found.append(_proven(work, combination))
+        if sum(not p.broken for p in found) == count:
+            break
+    return found
+
+
+def _proven(work: Work, combination: Combination) -> Proven:
+    try:
+        design = derive(_with(work.spec, work, combination))
+        rows, columns = design.shape
+        corners = [(i, j) for i in range(rows) for j in range(columns)]
+        budgets: list[Budget] = []
+        broken: dict[str, None] = {}
+        for i, j in corners:
+            start = budgets[-1].temperatures if budgets else None
+            budgets.append(budget(design, i, j, start))
+            where = f" at {design.corner_name((i, j))}"
+            broken |= {text + where: None for text in budgets[-1].broken}
+        broken |= dict.fromkeys(_unkept(design))
+        return Proven(combination, tuple(budgets), tuple(broken))
+    except JumpLaneError as error:
+        return Proven(combination, broken=(str(error),))
+
+
+def _unkept(design: Design) -> Iterator[str]:
+    """Yield what is asked and not kept with these parts, as derived, at its worst corner."""
+    for ask in design.asks:
+        value, limit = design.sheet[ask.symbol], design.sheet[ask.limit]
+        if value.worst > limit.worst * (1.0 + 1e-6):
+            yield f"{ask.symbol} of {show(value.worst, value.unit)}, {show(limit.worst, value.unit)} is asked"
