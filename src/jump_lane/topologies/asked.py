@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from jump_lane.catalogue.curve import Curve
 from jump_lane.catalogue.kinds import Inductor
 from jump_lane.derivation import Line, Sheet
 from jump_lane.errors import InputError, nearest
@@ -136,14 +135,10 @@ def give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
             )
 
 
-def saturation(spec: Spec, page: Page) -> dict[str, Curve]:
-    """Return for each inductor whose part says so the part of its inductance left over current [A]."""
-    found = {}
-    for role in page.roles:
-        part = part_of(spec, role.name, role.kind) if role.kind == "inductor" else None
-        if isinstance(part, Inductor) and part.saturation is not None:
-            found[role.name] = part.saturation
-    return found
+def inductors(spec: Spec, page: Page) -> dict[str, Inductor]:
+    """Return what is known of the part of every inductor."""
+    parts = {r.name: part_of(spec, r.name, r.kind) for r in page.roles if r.kind == "inductor"}
+    return {name: part for name, part in parts.items() if isinstance(part, Inductor)}
 
 
 def _as_used(value: float, key: str, role: Role, spec: Spec) -> float:

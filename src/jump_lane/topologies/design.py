@@ -21,8 +21,8 @@ from jump_lane.topologies.asked import (
     give_parts,
     give_ripples,
     give_transformer,
+    inductors,
     load_kind,
-    saturation,
 )
 from jump_lane.topologies.blocks.line_input import line_side
 from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Point, Proof
@@ -30,6 +30,9 @@ from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Point, 
 NEAR_BOUNDARY = 0.01
 """A load within this part of the boundary load counts as being at the boundary."""
 
+
+SATURATING = "inductances are derived as at no current; the simulation follows their saturation curves"
+BIPOLAR = "the on-state voltage of bipolar switches is simulated, not derived"
 
 COILS = ("inductor", "magnetising")
 """Kinds of components whose current rises and falls."""
@@ -84,11 +87,23 @@ class Design:
         """Return the operating point at input corner i and load corner j."""
         spec = self.spec
         kind, secondary = load_kind(spec.output[0]), spec.transformer.secondary
-        return Point(self.sheet.at(i, j), self.synchronous, kind, secondary, self._saturation)
+        return Point(self.sheet.at(i, j), self.synchronous, kind, secondary, self.saturation)
 
     @cached_property
-    def _saturation(self) -> dict[str, Curve]:
-        return saturation(self.spec, self.page)
+    def saturation(self) -> dict[str, Curve]:
+        """For each inductor whose part says so, the part of its inductance left over current [A]."""
+        known = inductors(self.spec, self.page).items()
+        return {name: part.saturation for name, part in known if part.saturation is not None}
+
+    @cached_property
+    def saturation_currents(self) -> dict[str, float]:
+        """For each inductor whose part says so, its saturation current [A], by the symbol of its peak current."""
+        known = ((role, inductors(self.spec, self.page).get(role.name)) for role in self.page.roles)
+        return {
+            f"I_{role.tag}pk": part.saturation_current
+            for role, part in known
+            if part is not None and part.saturation_current is not None
+        }
 
     def circuit(self, i: int, j: int) -> Circuit:
         """Return the circuit at a corner, gated as derived."""
@@ -136,7 +151,12 @@ class Design:
 
     def caveats(self) -> tuple[str, ...]:
         """Return what the derivation leaves out."""
-        return tuple(text for symbol, text in self.page.caveats.items() if self.sheet[symbol].worst != 0.0)
+        known = tuple(text for symbol, text in self.page.caveats.items() if self.sheet[symbol].worst != 0.0)
+        if any(
+            f"V_T{role.tag}" in self.sheet and self.sheet[f"V_T{role.tag}"].worst for role in self.page.roles
+        ):
+            known = (*known, BIPOLAR)
+        return (*known, SATURATING) if self.saturation else known
 
     def corner_name(self, at: tuple[int, int]) -> str:
         """Return a corner as text."""

@@ -176,12 +176,14 @@ def _finding(design: Design, recording: Recording, proof: Proof, i: int, j: int)
     deviation = (simulated - derived) / max(scale, 1e-12)
     ask = next((a for a in design.asks if a.symbol == proof.symbol), None)
     asked, holds, advice = _judge(design, ask, simulated, i, j)
+    if ask is None and proof.symbol in design.saturation_currents:
+        asked, holds, advice = _judge_saturation(design, proof, simulated)
     if proof.symbol == HELD:
         asked, holds = derived, abs(deviation) <= ACCURACY
         advice = "" if holds else "the output is not held"
     return Finding(
         proof.symbol, value.unit, value.meaning, derived, simulated, deviation, design.tolerance(proof),
-        asked, holds, advice, ask is None and asked is not None,
+        asked, holds, advice, proof.symbol == HELD,
     )  # fmt: skip
 
 
@@ -198,6 +200,17 @@ def _judge(
         False,
         f"over by {show_percent(simulated / limit - 1.0)}: {_advice(design, ask, simulated, i, j)}",
     )
+
+
+def _judge_saturation(design: Design, proof: Proof, peak: float) -> tuple[float, bool, str]:
+    """Tell whether an inductor stays below its saturation current, and what is left of it if it does not."""
+    limit = design.saturation_currents[proof.symbol]
+    if peak <= limit * (1.0 + SLACK):
+        return limit, True, ""
+    name = next(r.name for r in design.page.roles if f"I_{r.tag}pk" == proof.symbol)
+    curve = design.saturation.get(name)
+    left = "" if curve is None else f", {show_percent(curve.at(peak))} of its inductance is left"
+    return limit, False, f"{name} saturates at {show(peak, 'A')}{left}: take one for more current"
 
 
 def _advice(design: Design, ask: Ask, simulated: float, i: int, j: int) -> str:
