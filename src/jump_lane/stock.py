@@ -20,6 +20,7 @@ from jump_lane.catalogue.kinds import (
 )
 from jump_lane.catalogue.load import changed, load, read_part, samples
 from jump_lane.errors import InputError, nearest
+from jump_lane.quantities import article
 from jump_lane.spec import Spec
 
 USUAL = {
@@ -107,10 +108,10 @@ def _named(spec: Spec, name: str, where: str) -> Part:
 
 def _require_fitting(part: Part, role: str, synchronous: bool, where: str) -> None:
     if not isinstance(part, ROLES[role]):
-        raise InputError(f"{where}: {part.name} is a {part.kind}, which cannot be a {role}")
+        raise InputError(f"{where}: {part.name} is {article(part.kind)}, which cannot be {article(role)}")
     if role == "rectifier" and synchronous != isinstance(part, Mosfet):
         kind = "a switch" if synchronous else "a diode"
-        raise InputError(f"{where}: {part.name} is a {part.kind}, but switching.rectifier asks for {kind}")
+        raise InputError(f"{where}: {part.name} is {article(part.kind)}, but switching.rectifier asks for {kind}")
 
 
 def keys_of(spec: Spec, component: str, role: str) -> set[str]:

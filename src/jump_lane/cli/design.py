@@ -126,11 +126,14 @@ def check(
 
 def schema(
     circuit: Annotated[bool, typer.Option("--circuit", help="That of the circuit file instead.")] = False,
+    catalogue: Annotated[bool, typer.Option("--catalogue", help="That of a catalogue instead.")] = False,
 ) -> None:
     """Print the JSON Schema of the converter file, for editors that complete and check it."""
     import json
 
     from jump_lane import spec
+    from jump_lane.catalogue import load
     from jump_lane.circuit import file
 
-    print(json.dumps(file.schema() if circuit else spec.schema(), indent=2, ensure_ascii=False))
+    found = file.schema() if circuit else load.schema() if catalogue else spec.schema()
+    print(json.dumps(found, indent=2, ensure_ascii=False))

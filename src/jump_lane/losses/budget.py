@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from jump_lane.errors import BalanceError, ConvergenceError
+from jump_lane.errors import BalanceError, ConvergenceError, RunawayError
 from jump_lane.losses import bipolar, capacitor, charge, conduction, core, overlap, ratings, recovery, winding
 from jump_lane.losses.commutation import commutations
 from jump_lane.losses.cooling import network, unknown
@@ -30,6 +30,9 @@ SETTLED = 0.05
 """Temperatures that change by less from one simulation to the next count as found [K]: copper changes by 2e-4."""
 
 ROUNDS = 12
+
+SURVIVED = 500.0
+"""Temperature that no part survives; no budget is given beyond it [°C]."""
 
 GUESS = 30.0
 """Rise above ambient from which a single simulation starts [K]."""
@@ -234,6 +237,12 @@ def _temperatures(
         return np.asarray(fixed + np.array(conducted))
 
     solved = solve(cooled, heat)
+    if len(solved) and float(solved.max()) > SURVIVED:
+        hottest = int(np.argmax(solved))
+        raise RunawayError(
+            f"{cooled.names[hottest]} would reach {solved[hottest]:.0f} °C: a lower thermal resistance or less loss "
+            "is needed"
+        )
     found = dict(zip(cooled.names, (float(t) for t in solved), strict=True))
     return found, float(np.sum(heat(solved) - heat(np.array([at[n] for n in cooled.names]))))
 

@@ -130,7 +130,8 @@ def _remainder(stage: Stage, event: Commutation) -> Iterator[Loss]:
 
 def _rise(stage: Stage, component: Component, edge: Edge) -> tuple[float, float] | None:
     """Return the blocked voltage before and after an edge at which a device comes to block more."""
-    before, after = (abs(v) for v in stage.at(edge, f"{component.name}.v"))
+    was, blocks = stage.at(edge, f"{component.name}.v")
+    before, after = max(was if blocks > 0.0 else -was, 0.0), abs(blocks)
     gate = stage.at(edge, f"{component.name}.gate")[1]
     conducts = (
         abs(stage.at(edge, f"{component.name}.i")[1]) > 1e-9 * stage.measures(f"{component.name}.i").peak

@@ -13,10 +13,6 @@ from jump_lane.waveforms import Array
 TOLERANCE = 1e-9
 """Temperature difference at which the solution counts as found [K]."""
 
-CEILING = 2000.0
-"""Temperature above which no component is looked at any further [°C]."""
-
-
 @dataclass(frozen=True)
 class Network:
     """Thermal resistances between components and ambient.
@@ -74,7 +70,7 @@ def solve(network: Network, heat: Callable[[Array], Array], start: Array | None 
         temperatures = temperatures + step
         if count == 0 or float(np.abs(step).max()) < TOLERANCE:
             return temperatures
-        if not np.all(np.isfinite(temperatures)) or float(temperatures.max()) > CEILING:
+        if not np.all(np.isfinite(temperatures)):
             raise _runaway(network, gain, temperatures)
     raise NoResultError("temperatures and losses do not settle")
 
