@@ -10,9 +10,9 @@ ROOT = Path(jump_lane.__file__).parent
 
 FLOORS = (
     ("errors", "quantities", "preferred", "files", "fields", "validation", "catalogue"),
-    ("surroundings", "spec", "stock", "overlay", "formula", "derivation", "waveforms", "circuit"),
+    ("surroundings", "spec", "stock", "rating", "overlay", "formula", "derivation", "waveforms", "circuit"),
     ("topologies", "switching"),
-    ("verify",),
+    ("verify", "losses"),
     ("report", "study"),
     ("cli",),
 )

@@ -111,7 +111,9 @@ def _require_fitting(part: Part, role: str, synchronous: bool, where: str) -> No
         raise InputError(f"{where}: {part.name} is {article(part.kind)}, which cannot be {article(role)}")
     if role == "rectifier" and synchronous != isinstance(part, Mosfet):
         kind = "a switch" if synchronous else "a diode"
-        raise InputError(f"{where}: {part.name} is {article(part.kind)}, but switching.rectifier asks for {kind}")
+        raise InputError(
+            f"{where}: {part.name} is {article(part.kind)}, but switching.rectifier asks for {kind}"
+        )
 
 
 def keys_of(spec: Spec, component: str, role: str) -> set[str]:

@@ -13,6 +13,7 @@ from jump_lane.waveforms import Array
 TOLERANCE = 1e-9
 """Temperature difference at which the solution counts as found [K]."""
 
+
 @dataclass(frozen=True)
 class Network:
     """Thermal resistances between components and ambient.

@@ -20,10 +20,12 @@ def check_view(check: Check, every: bool) -> View:
     broken = sum(not c.holds for c in check.corners)
     apart = sum(not f.agrees for c in check.corners for f in c.findings)
     outcome = f"at {broken} something is not met" if broken else "all that is asked holds"
+    outcome += ", but parts are not rated for it" if check.overloads and not broken else ""
     notes = [f"{len(check.corners)} corners simulated with the output held: {outcome}"]
     if apart:
         notes.append(f"{apart} values lie further from their derivation than their tolerance")
         notes.extend(check.design.caveats())
+    notes += [f"not kept: {text}" for text in check.overloads]
     return View("check", _check_data(check), tuple(tables), tuple(notes), check.exit_status)
 
 
@@ -108,6 +110,7 @@ def _check_data(check: Check) -> dict[str, Any]:
         "title": check.design.spec.title,
         "topology": check.design.page.name,
         "holds": check.exit_status == 0,
+        "overloads": list(check.overloads),
         "corners": [
             {
                 "V_in": c.v_in,

@@ -12,6 +12,7 @@ from jump_lane.quantities import show
 from jump_lane.report.table import Table, View
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Page
+from jump_lane.verify.overload import overloads
 
 
 def topologies_view(pages: list[Page]) -> View:
@@ -34,7 +35,10 @@ def topologies_view(pages: list[Page]) -> View:
 
 
 def derivation_view(design: Design, formulas: bool) -> View:
-    """Show every value of a derivation, with formula, numbers and source on request."""
+    """Show every value of a derivation, with formula, numbers and source on request.
+
+    The exit status is 1 where a named part is not rated for it.
+    """
     sheet = design.sheet
     asked = [v for v in sheet if v.line is None and v.origin != "default"]
     used = {name for v in sheet if v.line is not None for f in v.line.formulas for name in f.names}
@@ -50,13 +54,16 @@ def derivation_view(design: Design, formulas: bool) -> View:
     ]
     if formulas:
         tables.append(_formula_table(sheet, [v for v in sheet if v.line is not None]))
+    broken = overloads(design)
     notes = (
         f"{design.page.title}; worst case over {len(design.inputs)} input voltages × {len(design.loads)} loads",
         "Assumed: " + ", ".join(f"{pretty(v.symbol)} = {show(v.worst, v.unit)}" for v in assumed),
         *_turns(design),
         *design.caveats(),
+        *(f"not kept: {text}" for text in broken),
     )
-    return View("derive", _derivation_data(design), tuple(tables), notes)
+    data = _derivation_data(design) | {"overloads": list(broken)}
+    return View("derive", data, tuple(tables), notes, 1 if broken else 0)
 
 
 def _turns(design: Design) -> list[str]:

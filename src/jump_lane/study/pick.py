@@ -12,11 +12,14 @@ from jump_lane.catalogue.load import samples
 from jump_lane.errors import InputError, JumpLaneError, NoResultError, nearest
 from jump_lane.losses.budget import Budget, budget, estimate
 from jump_lane.quantities import show
+from jump_lane.rating import Rated
 from jump_lane.spec import Spec
-from jump_lane.stock import figures, stock
+from jump_lane.stock import figures, stock, value_of
 from jump_lane.study.pool import spread
+from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.page import Role
+from jump_lane.verify.overload import needs
 
 GOALS = ("loss", "temperature", "cost")
 """What combinations can be ranked by: loss [W], highest temperature [°C], cost figure."""
@@ -220,44 +223,20 @@ def _unfit(design: Design, role: Role, part: Part, priced: bool) -> str:
     """Return why a part cannot stand in a role, over all corners and with margins, or nothing if it can."""
     if priced and part.cost is None:
         return "without a cost figure"
-    for what, needed, rated in _needs(design, role, part):
-        if rated is None:
-            return f"rating of {what} not known"
-        if needed > rated * (1.0 + 1e-9):
-            return f"{what} too low"
+    for one in needs(design, role, part):
+        if isinstance(one, Rated):
+            return f"rating of {one.what} not known"
+        if not one.holds:
+            return f"{one.what} rating too low"
     if isinstance(part, Inductor | Capacitor):
         return _unfit_value(design, role, part)
     return ""
 
 
-def _needs(design: Design, role: Role, part: Part) -> Iterator[tuple[str, float, float | None]]:
-    """Yield what a part has to be rated for (margins included), and what it is rated for."""
-    x, margin = role.tag, design.spec.margin
-
-    def worst(*symbols: str) -> float:
-        found = [float(design.sheet[s].values.max()) for s in symbols if s in design.sheet]
-        return found[0] if found else 0.0
-
-    if isinstance(part, Mosfet | Igbt | Diode):
-        yield "voltage rating", worst(f"V_{x}r") or worst(f"V_{x}") * (1.0 + margin.voltage), part.voltage
-        effective = worst(f"I_{x}") if isinstance(part, Diode) else worst(f"I_{x}rms")
-        yield "current rating", effective * (1.0 + margin.current), part.current
-        if part.peak_current is not None:
-            yield "peak current rating", worst(f"I_{x}pk") * (1.0 + margin.current), part.peak_current
-    elif isinstance(part, Inductor):
-        yield "saturation current", worst(f"I_{x}sat", f"I_{x}pk"), part.saturation_current
-        yield "rms current rating", worst(f"I_{x}rms"), part.rms_current
-    elif isinstance(part, Capacitor):
-        voltage = worst({"C_o": "V_o", "C_i": "V_in"}.get(role.name, f"V_{x}"))
-        yield "voltage rating", voltage * (1.0 + margin.voltage), part.voltage
-        yield "ripple current rating", worst(f"I_{x}rms"), part.rms_current
-
-
 def _unfit_value(design: Design, role: Role, part: Inductor | Capacitor) -> str:
     value = design.sheet[role.name]
     assert value.required is not None and value.line is not None
-    bias = design.sheet["V_o"].values.max() if role.name == "C_o" else 0.0
-    actual = part.value * (part.left_at(float(bias)) if isinstance(part, Capacitor) else 1.0)
+    actual = value_of(part, 1, bias_of(role.name, design.sheet)) or 0.0
     if value.line.worst == "max":
         if actual < value.required:
             return "value too small"

@@ -149,6 +149,14 @@ class Design:
             return device
         return "S1" if device.startswith("S") else "D1"
 
+    def spike(self, tag: str) -> float:
+        """Return the factor by which leakage may raise what a device blocks, where the page allows for it."""
+        rated, blocked = f"V_{tag}r", f"V_{tag}"
+        if rated not in self.sheet or blocked not in self.sheet or self.sheet[blocked].worst <= 0.0:
+            return 1.0
+        margin = 1.0 + self.spec.margin.voltage
+        return max(self.sheet[rated].worst / self.sheet[blocked].worst / margin, 1.0)
+
     def caveats(self) -> tuple[str, ...]:
         """Return what the derivation leaves out."""
         known = tuple(text for symbol, text in self.page.caveats.items() if self.sheet[symbol].worst != 0.0)

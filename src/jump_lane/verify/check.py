@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED
 from jump_lane.errors import NoResultError
@@ -12,6 +13,7 @@ from jump_lane.switching.record import Recording
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Ask, Page, Proof
 from jump_lane.verify.operating import solve
+from jump_lane.verify.overload import overloads
 from jump_lane.waveforms import NOISE
 
 NEAR = 0.005
@@ -97,12 +99,17 @@ class Check:
     design: Design
     corners: tuple[Corner, ...]
 
+    @cached_property
+    def overloads(self) -> tuple[str, ...]:
+        """What the named parts cannot bear, in words."""
+        return overloads(self.design)
+
     @property
     def exit_status(self) -> int:
         """Return 0 if all that was asked holds, 1 if something does not, 3 if a corner has no result."""
         if any(c.failure for c in self.corners):
             return 3
-        return 0 if all(c.holds for c in self.corners) else 1
+        return 0 if all(c.holds for c in self.corners) and not self.overloads else 1
 
     def worst(self) -> Iterator[tuple[Finding, Corner, float]]:
         """Yield each quantity where it is worst (a broken limit first), and its largest deviation anywhere."""
