@@ -129,4 +129,4 @@ class Writing(unittest.TestCase):
         self.assertEqual(once, again)
         before, after = text.splitlines(), once.splitlines()
         untouched = [line for line in before if line not in after]
-        self.assertEqual([line.split("=")[0].strip() for line in untouched], ["L", "C_o"])
+        self.assertEqual([line.split("=")[0].strip() for line in untouched], ["L", "L", "C_o", "C_i"])

@@ -12,6 +12,16 @@ import typer
 
 from jump_lane.cli.options import Overwrite, ensure_compiled
 
+OUTPUTS = (
+    "derivation.txt",
+    "verdicts.txt",
+    "waveforms.png",
+    "waveforms.csv",
+    "losses.txt",
+    "losses.png",
+)
+"""What the demo writes besides the converter file."""
+
 
 def register(app: typer.Typer) -> None:
     """Add the commands of this module."""
@@ -24,8 +34,8 @@ def demo(
     ),
     overwrite: Overwrite = False,
 ) -> None:
-    """Derive, check and draw the instrument rail of the Skerry buoy into a folder."""
-    from jump_lane.cli import design, waves
+    """Derive, check and draw the instrument rail of the Skerry buoy, and its losses, into a folder."""
+    from jump_lane.cli import design, losses, waves
     from jump_lane.errors import InputError
     from jump_lane.files import require_free, write_whole
     from jump_lane.study.template import DEMONSTRATION, example
@@ -35,7 +45,7 @@ def demo(
     except OSError as error:
         raise InputError(f"{folder}: {error.strerror or error}") from None
     file = folder / "instrument-rail.toml"
-    outputs = {n: folder / n for n in ("derivation.txt", "verdicts.txt", "waveforms.png", "waveforms.csv")}
+    outputs = {n: folder / n for n in OUTPUTS}
     for path in (file, *outputs.values()):
         require_free(path, overwrite)
     ensure_compiled()
@@ -48,6 +58,8 @@ def demo(
             file, figure=outputs["waveforms.png"], csv=outputs["waveforms.csv"], overwrite=overwrite
         )
     )
+    lost = _printed(lambda: losses.losses(file, figure=outputs["losses.png"], overwrite=overwrite))
+    write_whole(outputs["losses.txt"], lost, overwrite)
     print(verdicts)
     for name, what in (
         (file.name, "the converter file: what is asked, and the chosen parts"),
@@ -55,6 +67,8 @@ def demo(
         ("verdicts.txt", "the table above"),
         ("waveforms.png", "the waveforms at nominal input and full load"),
         ("waveforms.csv", "their samples"),
+        ("losses.txt", "where every watt goes there, with temperatures"),
+        ("losses.png", "the same as a figure"),
     ):
         print(f"  {name:22s} {what}")
     print(f"written to {folder.resolve()}")

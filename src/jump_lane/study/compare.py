@@ -68,6 +68,7 @@ def _asked_of(spec: Spec, name: str) -> Spec:
         "topology": name,
         "chosen": {},
         "parts": {},
+        "damping": {},
         "output": [output, *spec.output[1:]],
     }
     return spec.model_copy(update=changes)

@@ -7,6 +7,7 @@ from typing import Any
 import tomlkit
 
 from jump_lane.quantities import brief
+from jump_lane.stock import KEYS
 from jump_lane.study.fit import Fit
 
 
@@ -14,10 +15,23 @@ def with_choices(text: str, fit: Fit) -> str:
     """Return a converter file's text with the proposed values under ``[chosen]`` and their data under ``[parts]``."""
     document = tomlkit.parse(text)
     for choice in fit.choices:
+        _unname(document, choice.symbol)
         _set(document, ("chosen", choice.symbol), brief(choice.best.value, choice.unit))
         if choice.best.resistance is not None:
             _set(document, ("parts", choice.symbol, "resistance"), brief(choice.best.resistance, "Ω"))
     return tomlkit.dumps(document)
+
+
+def _unname(document: Any, component: str) -> None:
+    """Take away the name of a component's part, whose value and figures no longer hold; keep what else is said."""
+    parts = document.get("parts", {})
+    given = parts.get(component)
+    if isinstance(given, str):
+        del parts[component]
+    elif given is not None:
+        for key in KEYS:
+            if key in given:
+                del given[key]
 
 
 def with_parts(text: str, names: dict[str, str]) -> str:

@@ -11,7 +11,7 @@ from jump_lane.catalogue.curve import Curve
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Diode, Switch
 from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Sheet
-from jump_lane.errors import InputError
+from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import show
 from jump_lane.spec import Spec
 from jump_lane.topologies import page as find_page
@@ -195,6 +195,10 @@ def derive(spec: Spec) -> Design:
         design = _derive(spec, page, inputs, loads, chosen_values(spec, page, design.sheet))
     _require_possible(design)
     _require_bounds(design)
+    names = [e.name for e in design.valves] if spec.damping else []
+    for device in spec.damping:
+        if device not in names:
+            raise InputError(f"damping.{device}: no such switch or rectifier; {nearest(device, names)}")
     return replace(design, line=line)
 
 
