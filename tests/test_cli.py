@@ -303,7 +303,15 @@ class Demo(CommandCase):
         names = {p.name for p in (self.folder / "out").iterdir()}
         self.assertEqual(
             names,
-            {"instrument-rail.toml", "derivation.txt", "verdicts.txt", "waveforms.png", "waveforms.csv"},
+            {
+                "instrument-rail.toml",
+                "derivation.txt",
+                "verdicts.txt",
+                "waveforms.png",
+                "waveforms.csv",
+                "losses.txt",
+                "losses.png",
+            },
         )
         self.assertIn("all that is asked holds", (self.folder / "out" / "verdicts.txt").read_text())
         self.assertIn("exists", self.run_command("demo", "out", status=2).stderr)

@@ -202,11 +202,11 @@ class Sheet:
         shape = np.broadcast_shapes((1, 1), *shapes)
         return (shape[0], shape[1])
 
-    def choose(self, symbol: str, value: float) -> None:
-        """Replace a derived component value by a chosen one."""
+    def choose(self, symbol: str, value: float, origin: str = "chosen") -> None:
+        """Replace a derived component value by a chosen one, or that of a part."""
         old = self._values[symbol]
         one = np.array([[value]])
-        self._enter(Value(symbol, old.unit, old.meaning, one, (0, 0), "chosen", old.line, old.required))
+        self._enter(Value(symbol, old.unit, old.meaning, one, (0, 0), origin, old.line, old.required))
 
     def at(self, i: int, j: int) -> dict[str, float]:
         """Return all values at one corner."""

@@ -17,9 +17,10 @@ def pick_view(work: Work, done: Sequence[Combination], proven: Sequence[Proven],
     holds = any(not p.broken for p in proven)
     failed = [c for c in done if c.failure]
     notes = [
-        f"{work.tried} combinations of {sum(c.tried for c in work.candidates)} parts, {work.valid} of them within all "
-        f"ratings as derived, {len(done)} simulated at nominal input and full load, {len(failed)} without a result; "
-        f"{len(proven)} simulated at all corners with temperatures"
+        f"{work.tried} combinations of {sum(c.tried for c in work.candidates)} parts, {work.valid} of them within "
+        "all ratings as derived",
+        f"{len(done)} simulated at nominal input and full load, {len(failed)} without a result; {len(proven)} at all "
+        "corners with temperatures settled",
     ]
     if len(done) < work.valid:
         notes.append("of each component the most promising parts were combined; --most simulates more")

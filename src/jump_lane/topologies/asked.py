@@ -141,12 +141,12 @@ def inductors(spec: Spec, page: Page) -> dict[str, Inductor]:
     return {name: part for name, part in parts.items() if isinstance(part, Inductor)}
 
 
-def _as_used(value: float, key: str, role: Role, spec: Spec) -> float:
-    """Drop the data that do not act: a forward voltage of a switch, body diodes where rectifiers are diodes."""
+def _acts(key: str, role: Role, spec: Spec) -> bool:
+    """Tell whether a figure acts: not the forward voltage of a switch, nor body diodes where rectifiers are diodes."""
     synchronous = spec.switching.rectifier == "synchronous"
     if role.kind == "rectifier" and key == "forward_voltage" and synchronous:
-        return 0.0
-    return 0.0 if key.startswith("body") and not synchronous else value
+        return False
+    return synchronous or not key.startswith("body")
 
 
 def chosen_values(spec: Spec, page: Page, known: Sheet | None = None) -> dict[str, float]:

@@ -235,7 +235,8 @@ def _enter(sheet: Sheet, entry: Entry, spec: Spec, chosen: dict[str, float]) -> 
     if not entry.component:
         return
     if entry.symbol in chosen:
-        sheet.choose(entry.symbol, chosen[entry.symbol])
+        named = spec.data(entry.symbol).get("part") if entry.symbol not in spec.chosen else None
+        sheet.choose(entry.symbol, chosen[entry.symbol], str(named or "chosen"))
     elif not (np.isfinite(value.worst) and value.worst > 0.0):
         reason = (
             _beyond_peak(sheet)
