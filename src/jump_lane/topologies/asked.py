@@ -130,9 +130,9 @@ def give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
                 value, origin = _read(given[datum.key], datum.unit, f"parts.{role.name}.{datum.key}"), "file"
             elif datum.key in found:
                 value, origin = found[datum.key], "file" if part is None or datum.key in given else part.name
-            sheet.give(
-                datum.symbol, _as_used(value, datum.key, role, spec), datum.unit, datum.meaning, origin
-            )
+            if not _acts(datum.key, role, spec):
+                value, origin = 0.0, "default"
+            sheet.give(datum.symbol, value, datum.unit, datum.meaning, origin)
 
 
 def inductors(spec: Spec, page: Page) -> dict[str, Inductor]:
