@@ -169,3 +169,14 @@ class Pool(unittest.TestCase):
 
 def _squares(numbers: range) -> list[int]:
     return [k * k for k in numbers]
+
+
+class SweepingAFigure(unittest.TestCase):
+    def test_a_figure_of_a_named_part_can_be_varied(self) -> None:
+        from jump_lane.study.sweep import Sweep, columns, prepare, read_axis, run
+
+        tables = buck_tables() | {"parts": {"S1": "sample-fet-60v-12m"}}
+        found = prepare(tables, "test")
+        axis = read_axis("parts.S1.resistance=1m,100m", found)
+        rows = list(run(Sweep(found, (axis,), columns(found, ["V_o"]), None, tables)))
+        self.assertLess(rows[0].control, rows[1].control)

@@ -73,7 +73,8 @@ def output_charge(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
         yield from _others(stage, event, unknown)
     for name, cost in unknown.items():
         component = next(c for c in stage.components if c.name == name)
-        figure = "capacitive_charge" if isinstance(component.part, Diode) else "output_capacitance"
+        diode = component.kind == "rectifier" and not stage.design.synchronous
+        figure = "capacitive_charge" if diode else "output_capacitance"
         text = f"every 100 pF cost {show(cost, 'W')}"
         yield Gap(name, figure, "its charge and discharge are left out", text)
 

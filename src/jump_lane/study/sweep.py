@@ -25,6 +25,7 @@ UNITS = {
     "output.voltage": "V",
     "switching.frequency": "Hz",
     "switching.dead_time": "s",
+    "thermal.junction": "°C",
 }
 CHUNK = 16
 
@@ -209,6 +210,8 @@ def _with(tables: dict[str, Any], values: dict[str, float]) -> Spec:
         *path, last = key.split(".")
         at: Any = changed
         for part in path:
+            if isinstance(at.get(part), str):
+                at[part] = {"part": at[part]}
             at = at.setdefault(part, {})
             at = at[0] if isinstance(at, list) else at
         at[last] = value

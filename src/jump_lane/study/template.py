@@ -10,6 +10,9 @@ import tomlkit
 from jump_lane.spec import parse_spec
 from jump_lane.topologies import page
 
+ITS_OWN = ("chosen", "parts", "driver", "controller", "thermal", "efficiency", "damping")
+"""Tables of an example that belong to its own specification and parts."""
+
 DEMONSTRATION = "buck"
 """The topology whose example the demonstration runs."""
 
@@ -32,8 +35,8 @@ def fill(topology: str, values: dict[str, str]) -> str:
     Parameters
     ----------
     values
-        Dotted key to value, such as ``{"output.voltage": "5 V"}``.  Where any is given, the example's chosen
-        components and parts are left out, as they belong to its own specification; a range of which any
+        Dotted key to value, such as ``{"output.voltage": "5 V"}``.  Where any is given, what belongs to the
+        example's own specification (`ITS_OWN`) is left out; a range of which any
         bound is given keeps only the bounds given.
 
     Raises
@@ -44,7 +47,7 @@ def fill(topology: str, values: dict[str, str]) -> str:
     document = tomlkit.parse(example(topology))
     if not values:
         return tomlkit.dumps(document)
-    for table in ("chosen", "parts"):
+    for table in ITS_OWN:
         document.pop(table, None)
     _keep_only_given_bounds(document, values)
     for key, value in values.items():
