@@ -77,13 +77,13 @@ class InADesign(unittest.TestCase):
             parts=HEATED,
             thermal={"sink": {"main": {"resistance": 8, "interface": 0.5, "parts": ["S1", "D1"]}}},
         )
-        thermal = network(found.spec, components(found, found.point(0, 0)))
+        thermal = network(found, components(found, found.point(0, 0)))
         self.assertEqual(thermal.names, ("S1", "D1"))
         np.testing.assert_allclose(thermal.resistance, [[9.5, 8.0], [8.0, 10.5]])
 
     def test_without_a_sink_the_part_cools_alone(self) -> None:
         found = design(buck_tables(), parts=HEATED)
-        thermal = network(found.spec, components(found, found.point(0, 0)))
+        thermal = network(found, components(found, found.point(0, 0)))
         self.assertEqual(thermal.names, ("S1",))
         np.testing.assert_allclose(thermal.resistance, [[60.0]])
 
@@ -91,7 +91,7 @@ class InADesign(unittest.TestCase):
         sink = {"main": {"resistance": 8, "parts": ["S3"]}}
         found = design(buck_tables(), thermal={"sink": sink})
         with self.assertRaisesRegex(InputError, "no component 'S3'; nearest valid name: S1"):
-            network(found.spec, components(found, found.point(0, 0)))
+            network(found, components(found, found.point(0, 0)))
 
     def test_the_coupled_solution_obeys_the_closed_form(self) -> None:
         """T = T_a + R·I²·R₀·(1 + α·(T − 25 °C)) with the simulated rms current; nothing else heats S1."""

@@ -116,7 +116,7 @@ def budget(design: Design, i: int = 0, j: int = 0, start: dict[str, float] | Non
     base = design.point(i, j)
     every = components(design, base)
     temperatures = dict(start or {})
-    cooled = network(design.spec, every)
+    cooled = network(design, every)
     for _ in range(ROUNDS):
         stage, control, entries = _simulated(
             design, tempered(design, base, every, temperatures), temperatures
@@ -151,7 +151,7 @@ def estimate(design: Design, point: Point) -> Estimate:
     every = components(design, point)
     start = {c.name: design.spec.thermal.ambient + GUESS for c in every}
     stage, _, entries = _simulated(design, tempered(design, point, every, start), start)
-    found, more = _temperatures(stage, network(design.spec, every), entries, start)
+    found, more = _temperatures(stage, network(design, every), entries, start)
     loss = sum(e.power for e in entries if isinstance(e, Loss)) + more
     return Estimate(loss, max(found.values(), default=float("nan")))
 
@@ -189,7 +189,6 @@ def _entries(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
     """Yield every loss and every gap."""
     events = commutations(stage)
     yield from conduction.conduction(stage)
-    yield from charge.forced(stage, events)
     yield from missing(stage)
     for mechanism in (
         overlap.overlap,

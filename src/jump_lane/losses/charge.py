@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Diode, Mosfet, Part
-from jump_lane.losses.commutation import Commutation, turned_on
+from jump_lane.losses.commutation import Commutation
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.stage import Component, Stage
 from jump_lane.quantities import show
 from jump_lane.switching.record import Edge
 
 DISCHARGE, CHARGING = "output capacitance", "charging of other devices"
-FORCED = "charge forced together"
 
 
 def stored(part: Part | None, voltage: float) -> tuple[float, float] | None:
@@ -48,8 +47,8 @@ def output_charge(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
     A switch that turns on at voltage V dissipates the energy E(V) it stores.  A device that blocks V afterwards is
     charged through it: of Q·V taken from the circuit, Q·V − E stay behind as heat.  A switch whose voltage is gone
     before it turns on loses nothing, provided that the current which takes it away brings enough charge in the time
-    there is; else what remains of the voltage is lost (see `_remainder`).  Where the circuit has that capacitance as an element, the simulation itself
-    tells what is lost (see `forced`).
+    there is; else what remains of the voltage is lost (see `_remainder`).  Where the circuit has that capacitance as an element, its discharge is
+    part of the simulated conduction loss.
 
     References
     ----------
@@ -140,13 +139,3 @@ def _rise(stage: Stage, component: Component, edge: Edge) -> tuple[float, float]
     if gate > 0.5 or conducts or after <= before + 0.01 * stage.recording.blocking(component.name):
         return None
     return before, after
-
-
-def forced(stage: Stage, events: list[Commutation]) -> Iterator[Loss]:
-    """Yield the energy that vanishes in the simulated circuit where charge or flux is forced together."""
-    least = 1e-10 * abs(stage.recording.power("source"))
-    for edge in stage.recording.edges:
-        if edge.lost * stage.frequency > least:
-            switch = turned_on(events, edge)
-            name = switch.name if switch is not None else "circuit"
-            yield Loss(name, FORCED, edge.lost * stage.frequency, True, name if switch is not None else "")

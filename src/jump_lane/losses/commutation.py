@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from jump_lane.losses.stage import SILENT, Component, Stage
@@ -53,9 +53,17 @@ class Stop:
 
 
 def commutations(stage: Stage) -> list[Commutation]:
-    """Return every turn-on and turn-off of every switch in the period."""
+    """Return every turn-on and turn-off of every switch in the period.
+
+    A rectifier that turns on at the very edge at which a switch commutates has its voltage taken away by that.
+    """
     valves = [c for c in stage.of("switch", "rectifier") if f"{c.name}.gate" in stage.recording.names]
-    return [found for c in valves for edge in stage.recording.edges for found in _commutation(stage, c, edge)]
+    found = [one for c in valves for edge in stage.recording.edges for one in _commutation(stage, c, edge)]
+    busy = {e.edge.time for e in found if e.component.kind == "switch"}
+    return [
+        replace(e, charged=False) if e.component.kind == "rectifier" and e.edge.time in busy else e
+        for e in found
+    ]
 
 
 def _commutation(stage: Stage, component: Component, edge: Edge) -> Iterator[Commutation]:
@@ -63,7 +71,7 @@ def _commutation(stage: Stage, component: Component, edge: Edge) -> Iterator[Com
     was, is_on = stage.at(edge, f"{name}.gate")
     if was == is_on:
         return
-    voltages, currents = stage.at(edge, f"{name}.v"), stage.at(edge, f"{name}.i")
+    voltages, currents = stage.at(edge, f"{name}.v"), _currents(stage, name, edge)
     bodies = stage.at(edge, f"{name}.body.i")
     turns_on = is_on > was
     v, i = (voltages[0], currents[1]) if turns_on else (voltages[1], currents[0])
@@ -75,6 +83,20 @@ def _commutation(stage: Stage, component: Component, edge: Edge) -> Iterator[Com
     charged = turns_on and stands and not (flows and v * i < 0.0)
     swing = _swing(stage, name, edge) if turns_on and not stands and body > SILENT * carried else None
     yield Commutation(component, edge, "on" if turns_on else "off", abs(v), abs(i), hard, charged, swing)
+
+
+def _currents(stage: Stage, name: str, edge: Edge) -> tuple[float, float]:
+    """Return the current of a switch before and after an edge, without the discharge of a capacitance beside it.
+
+    Where the circuit has that capacitance, only the resistance of the channel limits the discharge, which is over
+    long before the next edge.
+    """
+    before, after = stage.at(edge, f"{name}.i")
+    if f"C_{name}.i" not in stage.recording.names:
+        return before, after
+    edges = stage.recording.edges
+    following = edges[(edges.index(edge) + 1) % len(edges)]
+    return before, stage.at(following, f"{name}.i")[0]
 
 
 def _swing(stage: Stage, name: str, edge: Edge) -> tuple[Edge, float] | None:

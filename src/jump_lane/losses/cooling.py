@@ -13,9 +13,10 @@ from jump_lane.losses.stage import Component
 from jump_lane.losses.thermal import Network
 from jump_lane.spec import Spec
 from jump_lane.surroundings import Sink
+from jump_lane.topologies.design import Design
 
 
-def network(spec: Spec, components: Iterable[Component]) -> Network:
+def network(design: Design, components: Iterable[Component]) -> Network:
     """Return the thermal network of the components whose thermal resistance is known.
 
     Raises
@@ -23,8 +24,8 @@ def network(spec: Spec, components: Iterable[Component]) -> Network:
     InputError
         If a heat sink is said to carry a component that is not there.
     """
-    every = list(components)
-    _require_known(spec, every)
+    spec, every = design.spec, list(components)
+    _require_known(spec, {c.name for c in every} | {role.name for role in design.page.roles})
     own = {c.name: _own(c, _sink(spec, c)) for c in every}
     names = tuple(name for name, resistance in own.items() if resistance is not None)
     matrix = np.diag([own[name] or 0.0 for name in names])
@@ -75,8 +76,7 @@ def _own(component: Component, sink: Sink | None) -> float | None:
     return None
 
 
-def _require_known(spec: Spec, components: list[Component]) -> None:
-    valid = {c.name for c in components} | {c.role for c in components if c.role}
+def _require_known(spec: Spec, valid: set[str]) -> None:
     for name, sink in spec.thermal.sink.items():
         for part in sink.parts:
             if part not in valid:

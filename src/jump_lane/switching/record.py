@@ -41,14 +41,11 @@ class Edge:
         When [s].
     before, after
         Every signal on either side, in the order of `Recording.names`.
-    lost
-        Energy that vanishes at once where charge or flux is forced together [J].
     """
 
     time: float
     before: Array
     after: Array
-    lost: float
 
 
 class Recording:
@@ -306,12 +303,11 @@ class Recording:
         for k, tick in enumerate(self.trace.ticks):
             previous = self._grids[last if k == 0 else k - 1][1][-1]
             start = self._grids[k][1][0]
-            lost = 0.5 * float(previous[:-1] @ previous[:-1] - start[:-1] @ start[:-1])
             before = self._rows[int(self.trace.configurations[last if k == 0 else k - 1])] @ previous
             after = self._rows[int(self.trace.configurations[k])] @ start
             if found and tick == self.trace.ticks[k - 1]:
-                before, lost = found[-1].before, lost + found.pop().lost
-            found.append(Edge(float(tick * self.engine.tick), before, after, lost))
+                before = found.pop().before
+            found.append(Edge(float(tick * self.engine.tick), before, after))
         return found
 
     def last_current(self, valve: str) -> float:

@@ -176,7 +176,9 @@ def chosen_values(spec: Spec, page: Page, known: Sheet | None = None) -> dict[st
 
 def bias_of(capacitor: str, known: Sheet | None) -> float:
     """Return the largest DC voltage of a capacitor [V], or 0 where it is not known."""
-    symbol = {"C_o": "V_o", "C_i": "V_in"}.get(capacitor, f"V_{capacitor.replace('_', '')}")
+    symbol = "V_in" if capacitor == "C_i" else f"V_{capacitor.replace('_', '')}"
+    if capacitor.startswith("C_o"):
+        symbol = f"V_o{capacitor.removeprefix('C_o')}"
     return float(known[symbol].values.max()) if known is not None and symbol in known else 0.0
 
 
