@@ -14,7 +14,7 @@ V_or = n·(V_o + V_F) reversed.  What the leakage inductance holds then goes int
 
 from __future__ import annotations
 
-from jump_lane.circuit.elements import Capacitor, Diode, Element, Resistor
+from jump_lane.circuit.elements import Element
 from jump_lane.derivation import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, transformers
@@ -55,13 +55,7 @@ OPERATION: tuple[Entry, ...] = (
 
 def circuit(p: Point) -> tuple[Element, ...]:
     """Return the elements at an operating point."""
-    clamp: tuple[Element, ...] = ()
-    if p["L_kT"] > 0.0:
-        clamp = (
-            Diode("D_cl", "d", "c"),
-            Capacitor("C_cl", "c", "in", p["C_cl"]),
-            Resistor("R_cl", "c", "in", p["R_cl"]),
-        )
+    clamp = flybacks.clamp(p, "d") if p["L_kT"] > 0.0 else ()
     return (
         p.source(),
         *transformers.two_windings(p, ("in", "d"), ("gnd", "s")),

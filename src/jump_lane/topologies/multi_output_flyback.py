@@ -14,9 +14,7 @@ follow is a matter of the leakage inductances L_sk of the secondaries and of the
 from __future__ import annotations
 
 from jump_lane.circuit.elements import (
-    Capacitor,
     CurrentSource,
-    Diode,
     Element,
     IdealTransformer,
     Inductor,
@@ -216,9 +214,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         IdealTransformer("T", (Winding("Np", primary(p), "d", p["n"]), *windings)),
         Inductor("L_m", primary(p), "d", p["L_m"]),
         p.switch("S1", "d", "gnd"),
-        Diode("D_cl", "d", "c"),
-        Capacitor("C_cl", "c", "in", p["C_cl"]),
-        Resistor("R_cl", "c", "in", p["R_cl"]),
+        *flybacks.clamp(p, "d"),
         Inductor("L_s1", "s1", "t1", p["L_s1"], p["R_sT"]),
         p.rectifier("D1", "t1", "out"),
         p.capacitor("C_o", "out", "gnd"),

@@ -6,6 +6,7 @@ D_k2 against the clamp; before the primary takes over again, the secondary curre
 
 from __future__ import annotations
 
+from jump_lane.circuit.elements import Capacitor, Diode, Element, Resistor
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.capacitors import chopped_input, chopped_output
 from jump_lane.topologies.blocks.devices import device, with_spike
@@ -31,7 +32,7 @@ from jump_lane.topologies.blocks.sources import (
     WITH_LOSSES,
 )
 from jump_lane.topologies.blocks.transformers import leaking, reflected, turns_ratio, winding
-from jump_lane.topologies.page import Ask, Cases, Entry, Proof, Role
+from jump_lane.topologies.page import Ask, Cases, Entry, Point, Proof, Role
 
 OFF = "V_or + n**2*(R_D1 + R_sT)*I_x + R_Co*n*(n*I_x - I_o)"
 
@@ -215,8 +216,8 @@ def leaking_operation(
     )
 
 
-def dissipating_operation() -> tuple[Line, ...]:
-    """Return the operation with leakage against the clamp of `dissipating_clamp`."""
+def dissipating_operation(primary: str = "(R_S1 + R_pT)", leakage: str = "L_kT") -> tuple[Line, ...]:
+    """Return the operation with leakage against the clamp of `dissipating_clamp`; see `leaking_operation`."""
     turned = "D_k2/(2*f_s*sqrt(L_kT*C_cl))"
     return leaking_operation(
         DISSIPATING,
@@ -224,6 +225,8 @@ def dissipating_operation() -> tuple[Line, ...]:
         half=f"I_pk*cos({turned}) - V_c0/Z_cl*sin({turned})",
         back="f_s*L_kT*max(I_v, 0*I_v)/(V_in + V_2)",
         taken="(V_cl/R_cl + D_k1*max(I_v, 0*I_v)/2)",
+        primary=primary,
+        leakage=leakage,
     )
 
 
@@ -251,6 +254,14 @@ def flyback_currents(switches: str = "1", drawn: tuple[str, str] = ("", "")) -> 
         Line("dI_Lm", "dI", "A", "ripple of the magnetising current, peak to peak", VOLT_SECONDS),
         Line("f_z", "D_2**2*n**2*R_o/(2*pi*D_1*L_m)", "Hz", "right-half-plane zero", RIGHT_HALF_PLANE, "min"),
         *inductor("L_m", "(D_1 + D_2)*I_m", "dI", "D_1 + D_2"),
+        *secondary_currents(switches),
+        *chopped_input("D_1", "I_m", "dI", average=drawn[0], square=drawn[1]),
+    )
+
+
+def secondary_currents(switches: str = "1") -> tuple[Line, ...]:
+    """Return what the secondary, its rectifier and the output capacitor carry; see `flyback_currents`."""
+    return (
         Line(
             "I_am",
             "n*(I_pk - dI*D_k2/(2*D_2) - I_h)",
@@ -264,7 +275,6 @@ def flyback_currents(switches: str = "1", drawn: tuple[str, str] = ("", "")) -> 
         *chopped_output(
             peak="I_a", valley="I_b", rms="I_D1rms", ripple="(n*dI)", ramp="D_k2*(4*I_am + I_a)/(3*I_a*f_s)"
         ),
-        *chopped_input("D_1", "I_m", "dI", average=drawn[0], square=drawn[1]),
     )
 
 
@@ -328,3 +338,12 @@ def flyback_proofs() -> tuple[Proof, ...]:
 def flyback_asks() -> tuple[Ask, ...]:
     """Return what is asked of a flyback."""
     return (Ask("dI_Lm", "dI_ask", "L_m"), *output_asks())
+
+
+def clamp(p: Point, drain: str) -> tuple[Element, ...]:
+    """Return the dissipating clamp from the drain of S1 to the input."""
+    return (
+        Diode("D_cl", drain, "c"),
+        Capacitor("C_cl", "c", "in", p["C_cl"]),
+        Resistor("R_cl", "c", "in", p["R_cl"]),
+    )
