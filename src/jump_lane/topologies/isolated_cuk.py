@@ -1,13 +1,14 @@
 """Isolated Ćuk: the coupling capacitor is split, and a transformer stands between its halves.
 
 Seen from the primary it is a Ćuk converter with the output voltage n·V_o and the second inductor n²·L2.  C_a keeps
-V_in and C_b keeps V_o.  The transformer passes power on in both parts of the period and stores next to nothing.
+V_in and C_b keeps V_o.  The transformer passes power on in both parts of the period and stores next to nothing.  Its
+leakage inductance has to turn its current at every edge; the clamp D_cl, C_cl, R_cl takes the sum of both meanwhile.
 
-        in ──L1──┬── a ──C_a──┬ (dot)    (dot) ┬──C_b── b ──┬──L2──┬── out (negative)
-                 │            │                │            │      │
-                 S1          Np      ∥        Ns           D1     C_o   load
-                 │            │                │            │      │
-        gnd ─────┴────────────┴────────────────┴────────────┴──────┴──
+        in ─┬──L1──┬── a ──C_a──L_k──┬ (dot)    (dot) ┬──C_b── b ──┬──L2──┬── out (negative)
+            │      ├──D_cl── c       │                │            │      │
+            └─ C_cl ∥ R_cl ──┘      Np      ∥        Ns           D1     C_o   load
+                   S1                │                │            │      │
+        gnd ───────┴─────────────────┴────────────────┴────────────┴──────┴──
 """
 
 from __future__ import annotations
@@ -18,9 +19,9 @@ from dataclasses import replace
 from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Winding
 from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import pair, transformers
+from jump_lane.topologies.blocks import flybacks, pair, transformers, turning
 from jump_lane.topologies.blocks.rewriting import rewritten
-from jump_lane.topologies.page import Ask, ByTarget, Page, Point, Proof, Role
+from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Point, Proof, Role
 
 SEEN = transformers.SEEN | {
     "L2": "L_2p",
@@ -92,10 +93,10 @@ SIZING = (
     ),
     *inductors(),
     Line("I_B", "n*I_Br", "A", "boundary load current", blocks.BOUNDARY_CONDITION),
+    *turning.turning_sizing(),
 )
 
-OPERATION = (
-    *rewritten(pair.pair_operation("V_o + V_FD1 + (R_D1 - R_sT)*I_x + R_L2*I_o"), SEEN),
+COMMON = (
     Line("dI_2s", "n*dI_2ask", "A", "ripple asked of L2", blocks.KIRCHHOFF, "min"),
     Line("dI_L2", "n*dI_2p", "A", "ripple of L2, peak to peak", blocks.KIRCHHOFF),
     *blocks.inductor("L2", "I_o", "dI_L2", "D_1 + D_2"),
@@ -114,18 +115,10 @@ OPERATION = (
     Line("dI_2m", "dI_2p + dI_Lm", "A", "ripple of L2 and L_m together", blocks.KIRCHHOFF),
     Line("I_2mv", "I_2pv + I_Mv", "A", "valley of L2 and L_m together", blocks.KIRCHHOFF, "min"),
     Line("I_2mpk", "I_2mv + dI_2m", "A", "peak of L2 and L_m together", blocks.KIRCHHOFF),
-    *rewritten(blocks.coupling_capacitor(), FIRST),
-    Line("I_b1", "I_L1pk + I_Mv + dI_Lm", "A", "primary current as D1 begins to conduct", blocks.KIRCHHOFF),
-    Line("I_b2", "I_L1v + I_Mv", "A", "primary current as D1 stops", blocks.KIRCHHOFF, "min"),
-    Line(
-        "Q_b",
-        "(I_2ppk**2 - max(I_2pv, 0*I_2pv)**2)*D_1/(2*f_s*dI_2p)"
-        " + max(max(-I_b2, 0*I_b2)*(1 - D_1 - D_2)/f_s + min(I_b2, 0*I_b2)**2*D_2/(2*f_s*(I_b1 - I_b2))"
-        " - min(I_2pv, 0*I_2pv)**2*D_1/(2*f_s*dI_2p), 0*I_o/f_s)",
-        "C",
-        "charge moved in and out of C_b, as the primary sees it",
-        blocks.COUPLING_CHARGE,
-    ),
+)
+"""L2, the voltages of both halves, and the magnetising current."""
+
+HALF = (
     Line(
         "C_b",
         "(1 + m_C)*n*Q_b/(r_C*V_Cb)",
@@ -141,14 +134,10 @@ OPERATION = (
         "ripple of C_b, peak to peak",
         blocks.COUPLING_CHARGE,
     ),
-    Line(
-        "I_Cbrms",
-        "n*sqrt(D_1*(I_2pv**2 + I_2pv*dI_2p + dI_2p**2/3) + D_2*(I_b1**2 + I_b1*I_b2 + I_b2**2)/3"
-        " + (1 - D_1 - D_2)*I_b2**2)",
-        "A",
-        "rms current of C_b",
-        blocks.RMS_VALUES,
-    ),
+)
+"""C_b from the charge it moves."""
+
+REST = (
     Line("V_Cbr", "(1 + m_V)*(V_Cb + dV_Cb/2)", "V", "voltage rating C_b should have", blocks.MARGIN),
     *blocks.filtered_output(coil="L2", ripple="dI_L2"),
     Line(
@@ -158,6 +147,34 @@ OPERATION = (
         "voltage that S1 and D1 see, on the primary side",
         blocks.KIRCHHOFF,
     ),
+)
+"""What S1 and D1 see, and the output."""
+
+TIGHT = (
+    *rewritten(pair.pair_operation("V_o + V_FD1 + (R_D1 - R_sT)*I_x + R_L2*I_o"), SEEN),
+    *COMMON,
+    *rewritten(blocks.coupling_capacitor(), FIRST),
+    Line("I_b1", "I_L1pk + I_Mv + dI_Lm", "A", "primary current as D1 begins to conduct", blocks.KIRCHHOFF),
+    Line("I_b2", "I_L1v + I_Mv", "A", "primary current as D1 stops", blocks.KIRCHHOFF, "min"),
+    Line(
+        "Q_b",
+        "(I_2ppk**2 - max(I_2pv, 0*I_2pv)**2)*D_1/(2*f_s*dI_2p)"
+        " + max(max(-I_b2, 0*I_b2)*(1 - D_1 - D_2)/f_s + min(I_b2, 0*I_b2)**2*D_2/(2*f_s*(I_b1 - I_b2))"
+        " - min(I_2pv, 0*I_2pv)**2*D_1/(2*f_s*dI_2p), 0*I_o/f_s)",
+        "C",
+        "charge moved in and out of C_b, as the primary sees it",
+        blocks.COUPLING_CHARGE,
+    ),
+    *HALF,
+    Line(
+        "I_Cbrms",
+        "n*sqrt(D_1*(I_2pv**2 + I_2pv*dI_2p + dI_2p**2/3) + D_2*(I_b1**2 + I_b1*I_b2 + I_b2**2)/3"
+        " + (1 - D_1 - D_2)*I_b2**2)",
+        "A",
+        "rms current of C_b",
+        blocks.RMS_VALUES,
+    ),
+    *REST,
     *blocks.device("S1", "D_1", "I_m", "dI", "V_T + max(V_Fr + R_Dr*I_v, k_d*V_Br)"),
     *blocks.device(
         "D1",
@@ -168,22 +185,68 @@ OPERATION = (
         "rectifier",
     ),
     blocks.with_spike("D1", "rectifier"),
+    *blocks.smooth_input("L1"),
+)
+
+LEAKING = (
+    *turning.turning_operation("V_or + n**2*R_D1*I_x + n*R_L2*I_o"),
+    Line("dI_2p", "V_1*D_1/(f_s*L_2p)", "A", "ripple of L2 as the primary sees it", blocks.VOLT_SECONDS),
+    Line(
+        "I_2pv",
+        "I_or - (D_1 + D_2)*dI_2p/2",
+        "A",
+        "valley of L2 as the primary sees it",
+        blocks.KIRCHHOFF,
+        "min",
+    ),
+    Line("I_2ppk", "I_2pv + dI_2p", "A", "peak of L2 as the primary sees it", blocks.KIRCHHOFF),
+    *COMMON,
+    *turning.turning_capacitor(FIRST, "C_a"),
+    Line("I_b1", "I_1b + I_Mv + dI_Lm", "A", "primary current once it has turned", blocks.LEAKAGE),
+    Line("I_b2", "I_1e + I_Mv", "A", "primary current as it turns back", blocks.LEAKAGE, "min"),
+    Line(
+        "Q_b",
+        "(I_2ppk**2 - max(I_2pv, 0*I_2pv)**2)*D_1/(2*f_s*dI_2p) + "
+        + turning.turned_charge("I_2pv", "I_2ppk"),
+        "C",
+        "charge moved in and out of C_b, as the primary sees it",
+        blocks.COUPLING_CHARGE,
+    ),
+    *HALF,
+    Line(
+        "I_Cbrms",
+        "n*" + turning.turned_rms("I_2pv", "I_2ppk", "I_b1", "I_b2", "(I_L1v + I_Mv)"),
+        "A",
+        "rms current of C_b",
+        blocks.RMS_VALUES,
+    ),
+    *REST,
+    *blocks.device("S1", "(D_1 + D_k1/2)", "I_m", "dI", "V_in + V_cl*(1 + 1/(2*f_s*R_cl*C_cl))"),
+    *flybacks.rectifier(
+        blocked={CONTINUOUS: "(V_T - R_S1*I_v)/n", REVERSED: "(V_T + max(-R_S1*I_v, k_d*V_BS1))/n"}
+    ),
+    *turning.clamped_input(),
+)
+
+OPERATION: tuple[Entry, ...] = (
+    Cases(transformers.leaking, {"leaking": LEAKING, "tight": TIGHT}),
     *transformers.winding("Np", "0*I_o", "I_Carms"),
     *transformers.winding("Ns", "0*I_o", "I_Cbrms"),
-    *blocks.smooth_input("L1"),
 )
 
 
 def circuit(p: Point) -> tuple[Element, ...]:
     """Return the elements at an operating point."""
-    one = "T.p" if p["R_pT"] > 0.0 else "p1"
+    leaks = p["L_kT"] > 0.0
+    one = "T.p" if leaks or p["R_pT"] > 0.0 else "p1"
     two = "T.s" if p["R_sT"] > 0.0 else "s1"
     return (
         p.source(),
         p.inductor("L1", "in", "a"),
         p.switch("S1", "a", "gnd"),
+        *(flybacks.clamp(p, "a") if leaks else ()),
         p.capacitor("C_a", "a", "p1"),
-        *transformers.path("p", "p1", "T.p", 0.0, p["R_pT"]),
+        *transformers.path("k" if leaks else "p", "p1", "T.p", p["L_kT"], p["R_pT"]),
         Inductor("L_m", one, "gnd", p["L_m"]),
         IdealTransformer("T", (Winding("Np", one, "gnd", p["n"]), Winding("Ns", two, "gnd", 1.0))),
         *transformers.path("s", "s1", "T.s", 0.0, p["R_sT"]),
@@ -219,11 +282,11 @@ PAGE = Page(
     operation=OPERATION,
     circuit=circuit,
     gates=blocks.main_switch,
-    start={"L1": "I_L1v", "L2": "I_L2v", "C_a": "V_Ca", "C_b": "V_Cb", "C_o": "V_o"},
+    start={"L1": "I_L1v", "L2": "I_L2v", "C_a": "V_Ca", "C_b": "V_Cb", "C_o": "V_o", "C_cl": "V_cl"},
     idle=("S1", "D1"),
     turns=transformers.TURNS,
-    caveats=transformers.SPIKE,
-    looser={"R_pT": 0.02},
+    caveats=turning.CAVEAT,
+    looser={"R_pT": 0.02, "L_kT": 0.04},
     proofs=(
         *blocks.held_proofs(),
         *blocks.inductor_proofs("L1", "L2"),
@@ -231,6 +294,7 @@ PAGE = Page(
         *blocks.coupling_proofs("C_b"),
         *blocks.output_proofs(),
         *blocks.device_proofs("S1", "D1"),
+        Proof("V_cl", "C_cl.v", "average", 0.03),
         Proof("I_Cirms", "source.i", "ac_rms"),
     ),
     asks=(Ask("dI_L1", "dI_1ask", "L1"), Ask("dI_L2", "dI_2s", "L2"), *blocks.output_asks()),

@@ -14,15 +14,12 @@ as the primary current of a flyback does.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import replace
-
 from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Winding
 from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import flybacks, pair, transformers
+from jump_lane.topologies.blocks import flybacks, pair, transformers, turning
 from jump_lane.topologies.blocks.rewriting import rewritten
-from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Point, Proof, Role
+from jump_lane.topologies.page import Ask, Cases, Entry, Page, Point, Proof, Role
 
 SEEN = transformers.SEEN | {
     "L2": "L_m",
@@ -44,16 +41,12 @@ SEEN = transformers.SEEN | {
 SIZING = (
     *transformers.turns_ratio("D_lim/(1 - D_lim)*V_in/(V_o + V_FD1)"),
     *transformers.seen_from_primary(),
-    Line("V_or", "V_op + V_Fr", "V", "output voltage and drop as the primary sees them", blocks.KIRCHHOFF),
     Line("R_0", "0*R_pT", "Ω", "resistance in series with L_m alone: none", blocks.DEFINITION),
     Line("k_0", "0*n", "", "coupling of L1 and L_m: none", blocks.DEFINITION),
     Line("R_Cp", "R_Cs + R_pT", "Ω", "resistance in series with the coupling capacitor", blocks.KIRCHHOFF),
     *rewritten(pair.pair_sizing(" - R_Co"), SEEN),
     Line("I_B", "n*I_Br", "A", "boundary load current", blocks.BOUNDARY_CONDITION),
-    Cases(
-        transformers.leaking,
-        {"leaking": rewritten(flybacks.dissipating_clamp(), {"L_m": "L_e"}), "tight": ()},
-    ),
+    *turning.turning_sizing(),
 )
 
 DRAIN = "V_Cs + dV_Cs/2 + V_op + n*dV_o/2 + max(V_Fr + R_Dr*I_pk + R_Cp*I_L1pk, k_d*V_Br)"
@@ -85,33 +78,8 @@ TIGHT = (
     blocks.with_spike("D1", "rectifier"),
 )
 
-
-def turning() -> Iterator[Line | ByTarget]:
-    """Yield the coupling capacitor, with the time in which its current turns from one inductor's to the other's."""
-    for entry in rewritten(blocks.coupling_capacitor(), {**SEEN, "R_Cs": "R_Cs"}):
-        if isinstance(entry, Line) and entry.symbol == "Q_s":
-            turned = "D_k2*max(I_Lmpk, 0*I_pk)**2/I_pk + D_k1*max(I_Lmv, 0*I_pk)**2/max(I_v, 0.001*I_pk)"
-            yield replace(entry, text=f"{entry.text} + ({turned})/(2*f_s)")
-        elif isinstance(entry, Line) and entry.symbol == "I_Csrms":
-            yield replace(entry, text=TURNING_SQUARE)
-        else:
-            yield entry
-
-
-TURNING_SQUARE = (
-    "sqrt((D_1*(I_Lmv**2 + I_Lmv*I_Lmpk + I_Lmpk**2) + D_k1*(I_1e**2 - I_1e*I_Lmv + I_Lmv**2)"
-    " + D_k2*(I_1b**2 - I_1b*I_Lmpk + I_Lmpk**2) + (D_2 - D_k1 - D_k2)*(I_1b**2 + I_1b*I_1e + I_1e**2))/3"
-    " + (1 - D_1 - D_2)*I_L1v**2)"
-)
-
 LEAKING = (
-    *rewritten(
-        flybacks.dissipating_operation("(R_S1 + R_L1*V_op/(V_in + V_op))", "L_kT*(L1/(L1 + L_2))**2"),
-        {"L_m": "L_e", "L_2": "L_m"},
-    ),
-    Line("I_cl", "V_cl/R_cl", "A", "average current of the clamp", blocks.LEAKAGE),
-    Line("D_s", "D_1 + D_k1", "", "part of the period in which S1 conducts", blocks.LEAKAGE),
-    Line("dI_L1", "V_1*D_s/(f_s*L1)", "A", "ripple of L1, peak to peak", blocks.VOLT_SECONDS),
+    *turning.turning_operation(),
     Line(
         "dI_Lm",
         "V_1*D_1/(f_s*L_m)",
@@ -119,33 +87,13 @@ LEAKING = (
         "ripple of the magnetising current, peak to peak",
         blocks.VOLT_SECONDS,
     ),
-    *blocks.inductor("L1", "D_1*I_m + D_k1*I_v/2 + I_cl", "dI_L1", "D_1 + D_2"),
     *blocks.inductor("L_m", "(D_1 + D_2)*I_m - I_L1", "dI_Lm", "D_1 + D_2"),
     Line("V_Cs", "V_in - R_L1*I_L1", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS),
-    Line("I_1b", "I_L1pk - dI_L1*D_k2/D_2", "A", "current of L1 as the clamp stops", blocks.LEAKAGE),
-    Line("I_1e", "I_L1v + dI_L1*D_k1/D_2", "A", "current of L1 as S1 conducts again", blocks.LEAKAGE, "min"),
-    *turning(),
-    *flybacks.secondary_currents(),
+    *turning.turning_capacitor({**SEEN, "R_Cs": "R_Cs"}),
+    *flybacks.rectifier(),
+    *flybacks.rectified_output(),
     *blocks.device("S1", "(D_1 + D_k1/2)", "I_m", "dI", "V_in + V_cl*(1 + 1/(2*f_s*R_cl*C_cl))"),
-    Line("P_cl", "V_cl**2/R_cl", "W", "power lost in the clamp", blocks.LEAKAGE),
-    *blocks.device("D_cl", "D_k2", "(I_pk/2)", "I_pk", "V_in + V_cl", "clamp diode"),
-    Line("I_in", "I_L1 - I_cl", "A", "average input current", blocks.KIRCHHOFF),
-    Line(
-        "I_Cirms",
-        "sqrt(I_L1rms**2 - I_L1**2 + D_k2*(I_pk**2 + 4*I_h**2)/6 - I_cl**2"
-        " - 2*I_cl*((2*I_L1pk + I_1b)/3 - I_L1))",
-        "A",
-        "rms current of the input capacitor, which takes the pulses of the clamp",
-        blocks.RMS_VALUES,
-    ),
-    Line(
-        "C_i",
-        "(1 + m_C)*(dI_L1/8 + I_cl)/(f_s*dV_iask)",
-        "F",
-        "input capacitance, with margin",
-        blocks.OUTPUT_FILTER,
-        component=True,
-    ),
+    *turning.clamped_input(),
 )
 
 OPERATION: tuple[Entry, ...] = (
@@ -200,10 +148,7 @@ PAGE = Page(
     start={"L1": "I_L1v", "L_m": "I_Lmv", "C_s": "V_Cs", "C_o": "V_o", "C_cl": "V_cl"},
     idle=("S1", "D1"),
     turns=transformers.TURNS,
-    caveats={
-        "L_kT": "With leakage, ripple and rms current of C_s and the output ripple are up to 10 % off at light load; "
-        "in discontinuous conduction more, as leakage is then no small part of the other inductances."
-    },
+    caveats=turning.CAVEAT,
     looser={"R_pT": 0.02, "L_kT": 0.04},
     proofs=(
         *blocks.held_proofs(),

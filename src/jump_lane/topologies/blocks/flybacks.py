@@ -19,6 +19,7 @@ from jump_lane.topologies.blocks.proofs import (
     output_asks,
     output_proofs,
 )
+from jump_lane.topologies.blocks.rewriting import Text
 from jump_lane.topologies.blocks.sources import (
     BOUNDARY_CONDITION,
     DEFINITION,
@@ -176,6 +177,7 @@ def leaking_operation(
     taken: str,
     primary: str = "(R_S1 + R_pT)",
     leakage: str = "L_kT",
+    off: str = OFF,
 ) -> tuple[Line, ...]:
     """Return the operation with leakage.
 
@@ -203,7 +205,7 @@ def leaking_operation(
             "magnetising voltage, S1 on",
             WITH_LOSSES,
         ),
-        Line("V_2", OFF, "V", "magnetising voltage reversed, S1 off", WITH_LOSSES),
+        Line("V_2", off, "V", "magnetising voltage reversed, S1 off", WITH_LOSSES),
         *_solved(clamp, fall, half, back, taken),
         Line(
             "D",
@@ -216,7 +218,9 @@ def leaking_operation(
     )
 
 
-def dissipating_operation(primary: str = "(R_S1 + R_pT)", leakage: str = "L_kT") -> tuple[Line, ...]:
+def dissipating_operation(
+    primary: str = "(R_S1 + R_pT)", leakage: str = "L_kT", off: str = OFF
+) -> tuple[Line, ...]:
     """Return the operation with leakage against the clamp of `dissipating_clamp`; see `leaking_operation`."""
     turned = "D_k2/(2*f_s*sqrt(L_kT*C_cl))"
     return leaking_operation(
@@ -227,6 +231,7 @@ def dissipating_operation(primary: str = "(R_S1 + R_pT)", leakage: str = "L_kT")
         taken="(V_cl/R_cl + D_k1*max(I_v, 0*I_v)/2)",
         primary=primary,
         leakage=leakage,
+        off=off,
     )
 
 
@@ -259,8 +264,8 @@ def flyback_currents(switches: str = "1", drawn: tuple[str, str] = ("", "")) -> 
     )
 
 
-def secondary_currents(switches: str = "1") -> tuple[Line, ...]:
-    """Return what the secondary, its rectifier and the output capacitor carry; see `flyback_currents`."""
+def secondary_slopes() -> tuple[Line, ...]:
+    """Return the secondary current as it rises, at its largest, and at its end."""
     return (
         Line(
             "I_am",
@@ -271,15 +276,23 @@ def secondary_currents(switches: str = "1") -> tuple[Line, ...]:
         ),
         Line("I_a", "n*(I_pk - dI*D_k2/D_2)", "A", "largest secondary current", LEAKAGE),
         Line("I_b", "n*(I_v + dI*D_k1/D_2)", "A", "last secondary current", LEAKAGE, "min"),
-        *rectifier(switches),
-        *chopped_output(
-            peak="I_a", valley="I_b", rms="I_D1rms", ripple="(n*dI)", ramp="D_k2*(4*I_am + I_a)/(3*I_a*f_s)"
-        ),
     )
 
 
-def rectifier(switches: str) -> tuple[Line, ...]:
-    """Return the stresses of D1."""
+def secondary_currents(switches: str = "1") -> tuple[Line, ...]:
+    """Return what the secondary, its rectifier and the output capacitor carry; see `flyback_currents`."""
+    return (*secondary_slopes(), *rectifier(switches), *rectified_output())
+
+
+def rectified_output() -> tuple[Line, ...]:
+    """Return the output capacitor that the secondary current charges."""
+    return chopped_output(
+        peak="I_a", valley="I_b", rms="I_D1rms", ripple="(n*dI)", ramp="D_k2*(4*I_am + I_a)/(3*I_a*f_s)"
+    )
+
+
+def rectifier(switches: str = "1", blocked: Text | None = None) -> tuple[Line, ...]:
+    """Return the stresses of D1; what it blocks is given as a formula where it is not that of a flyback."""
     return (
         Line("I_D1", "I_o", "A", "average current of rectifier D1", KIRCHHOFF),
         Line(
@@ -292,7 +305,8 @@ def rectifier(switches: str) -> tuple[Line, ...]:
         Line("I_D1pk", "I_a", "A", "peak current of rectifier D1", KIRCHHOFF),
         Line(
             "V_D1",
-            {
+            blocked
+            or {
                 CONTINUOUS: "V_o + (V_in - R_S1*I_v)*L_m/((L_m + L_kT)*n)",
                 REVERSED: f"V_o + (V_in + max(-R_S1*I_v, {switches}*k_d*V_BS1))*L_m/((L_m + L_kT)*n)",
             },
