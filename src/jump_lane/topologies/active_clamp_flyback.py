@@ -64,12 +64,14 @@ SWING = (
 
 OPERATION: tuple[Entry, ...] = (
     *flybacks.leaking_operation(
-        SWING,
-        fall="D_2 - f_s*L_k*(I_n + I_v)/(V_in + V_2)",
-        half="0*I_v",
-        back="f_s*L_k*(I_n + I_v)/(V_in + V_2)",
-        taken="D_k1*(I_v - I_n)/2",
-        leakage="L_k",
+        flybacks.Leaky(
+            SWING,
+            fall="D_2 - f_s*L_k*(I_n + I_v)/(V_in + V_2)",
+            half="0*I_v",
+            back="f_s*L_k*(I_n + I_v)/(V_in + V_2)",
+            taken="D_k1*(I_v - I_n)/2",
+            leakage="L_k",
+        )
     ),
     Line(
         "V_Ccl",

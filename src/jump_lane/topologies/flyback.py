@@ -29,7 +29,7 @@ OPERATION: tuple[Entry, ...] = (
     Cases(
         transformers.leaking,
         {
-            "leaking": flybacks.dissipating_operation(),
+            "leaking": flybacks.leaking_operation(flybacks.DISSIPATED),
             "tight": flybacks.tight_operation(),
         },
     ),

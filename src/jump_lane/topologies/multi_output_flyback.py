@@ -171,7 +171,7 @@ SIZING: tuple[Entry, ...] = (
 
 OPERATION: tuple[Entry, ...] = (
     *rewritten(
-        flybacks.dissipating_operation(),
+        flybacks.leaking_operation(flybacks.DISSIPATED),
         {"L_kT": "L_kt", "R_D1": "0*R_D1", "R_sT": "0*R_sT", "R_Co": "0*R_Co", "V_BD1": "0*V_BD1"},
     ),
     Line("dI_Lm", "dI", "A", "ripple of the magnetising current, peak to peak", blocks.VOLT_SECONDS),

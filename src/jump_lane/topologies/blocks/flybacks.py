@@ -6,6 +6,8 @@ D_k2 against the clamp; before the primary takes over again, the secondary curre
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
+
 from jump_lane.circuit.elements import Capacitor, Diode, Element, Resistor
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.capacitors import chopped_input, chopped_output
@@ -98,8 +100,16 @@ def flyback_sizing(primary: str = "(R_S1 + R_pT)") -> tuple[Entry, ...]:
     )
 
 
-def dissipating_clamp() -> tuple[Line, ...]:
-    """Return the clamp of a resistor beside a capacitor, sized where the peak current is largest."""
+def dissipating_clamp(
+    resistance: str = "2*k_cl*(k_cl - 1)*V_or**2/(f_s*L_kT*I_pk0**2)",
+) -> tuple[Line, ...]:
+    """Return the clamp of a resistor beside a capacitor, sized where the peak current is largest.
+
+    Parameters
+    ----------
+    resistance
+        Formula of the resistance that brings the clamp to its voltage.
+    """
     return (
         Line(
             "I_pk0",
@@ -110,7 +120,7 @@ def dissipating_clamp() -> tuple[Line, ...]:
         ),
         Line(
             "R_cl",
-            "2*k_cl*(k_cl - 1)*V_or**2/(f_s*L_kT*I_pk0**2)",
+            resistance,
             "Ω",
             "clamp resistance that brings the clamp to its voltage",
             LEAKAGE,
@@ -128,23 +138,56 @@ def dissipating_clamp() -> tuple[Line, ...]:
     )
 
 
-def _solved(clamp: tuple[Line, ...], fall: str, half: str, back: str, taken: str) -> tuple[Line, ...]:
+@dataclass(frozen=True)
+class Leaky:
+    """Formulas of a circuit whose leakage inductance delays the current at both edges.
+
+    Attributes
+    ----------
+    clamp
+        Lines up to the clamp voltage V_cl.
+    fall, half, back
+        Of D_k2, of the primary current halfway through it, and of D_k1.
+    taken
+        Of the average magnetising current that does not reach the secondary while S1 is off.
+    primary, leakage
+        Resistance in which the current flows with S1 on; inductance in series with the magnetising one then.
+    off, ideal
+        Voltage reversed while S1 is off, with and without the resistive drops.
+    rise, fallen
+        Rising part of the period in continuous conduction, falling part in discontinuous conduction.
+    duty
+        Gate's duty ratio by mode.
+    """
+
+    clamp: tuple[Line, ...]
+    fall: str
+    half: str
+    back: str
+    taken: str
+    primary: str = "(R_S1 + R_pT)"
+    leakage: str = "L_kT"
+    off: str = OFF
+    ideal: str = "V_or"
+    fallen: str = "D_1*V_1/V_2"
+    rise: str = "(V_2 + 2*t_d*f_s*n*V_BD1)/(V_1 + V_2)"
+    duty: Text = field(default_factory=lambda: {CONTINUOUS: "D_1 + D_k1", REVERSED: "D_1 + D_k1 - t_d*f_s"})
+
+
+def _solved(leaky: Leaky) -> tuple[Line, ...]:
     """Return the currents with leakage: those with which the secondary delivers the load current."""
     meaning = "currents over those without leakage"
     through = (
         Line(
             "D_1",
-            {
-                CONTINUOUS: "(V_2 + 2*t_d*f_s*n*V_BD1)/(V_1 + V_2)",
-                DISCONTINUOUS: "x_k*sqrt(2*f_s*L_m*I_or*V_2)/V_1",
-            },
+            {CONTINUOUS: leaky.rise, DISCONTINUOUS: "x_k*sqrt(2*f_s*L_m*I_or*V_2)/V_1"},
             "",
             "rising part of the period",
             DISCONTINUOUS_RATIO,
         ),
         Line(
             "D_2",
-            {CONTINUOUS: "1 - D_1", DISCONTINUOUS: "D_1*V_1/V_2"},
+            {CONTINUOUS: "1 - D_1", DISCONTINUOUS: leaky.fallen},
             "",
             "falling part of the period (second interval)",
             DISCONTINUOUS_RATIO,
@@ -159,80 +202,50 @@ def _solved(clamp: tuple[Line, ...], fall: str, half: str, back: str, taken: str
         ),
         Line("I_pk", "I_m + dI/2", "A", "peak of the magnetising current", KIRCHHOFF),
         Line("I_v", "I_m - dI/2", "A", "valley of the magnetising current", KIRCHHOFF, "min"),
-        *clamp,
-        Line("D_k2", fall, "", "part of the period in which the primary current falls", LEAKAGE),
-        Line("I_h", half, "A", "primary current in the middle of D_k2", LEAKAGE),
-        Line("D_k1", back, "", "part of the period in which the secondary current falls", LEAKAGE),
+        *leaky.clamp,
+        Line("D_k2", leaky.fall, "", "part of the period in which the primary current falls", LEAKAGE),
+        Line("I_h", leaky.half, "A", "primary current in the middle of D_k2", LEAKAGE),
+        Line("D_k1", leaky.back, "", "part of the period in which the secondary current falls", LEAKAGE),
     )
-    return (
-        Line("x_k", f"D_2*I_m - {taken} - I_or", "", meaning, LEAKAGE, within=(0.8, 4.0), through=through),
-    )
+    reached = f"D_2*I_m - {leaky.taken} - I_or"
+    return (Line("x_k", reached, "", meaning, LEAKAGE, within=(0.8, 4.0), through=through),)
 
 
-def leaking_operation(
-    clamp: tuple[Line, ...],
-    fall: str,
-    half: str,
-    back: str,
-    taken: str,
-    primary: str = "(R_S1 + R_pT)",
-    leakage: str = "L_kT",
-    off: str = OFF,
-) -> tuple[Line, ...]:
-    """Return the operation with leakage.
-
-    Parameters
-    ----------
-    clamp
-        Lines up to the clamp voltage V_cl.
-    fall, half, back
-        Formulas of D_k2, of the primary current halfway through it, and of D_k1.
-    taken
-        Formula of the average magnetising current that the primary keeps while S1 is off.
-    """
+def leaking_operation(leaky: Leaky) -> tuple[Line, ...]:
+    """Return the operation with leakage."""
     return (
         Line(
             "I_x",
-            {CONTINUOUS: "I_c", DISCONTINUOUS: "sqrt(I_or*V_or/(2*L_m*f_s))"},
+            {CONTINUOUS: "I_c", DISCONTINUOUS: f"sqrt(I_or*({leaky.ideal})/(2*L_m*f_s))"},
             "A",
             "current that sets the drops (half the peak in discontinuous conduction)",
             WITH_LOSSES,
         ),
         Line(
             "V_1",
-            f"(V_in - {primary}*I_x)*L_m/(L_m + {leakage})",
+            f"(V_in - {leaky.primary}*I_x)*L_m/(L_m + {leaky.leakage})",
             "V",
             "magnetising voltage, S1 on",
             WITH_LOSSES,
         ),
-        Line("V_2", off, "V", "magnetising voltage reversed, S1 off", WITH_LOSSES),
-        *_solved(clamp, fall, half, back, taken),
-        Line(
-            "D",
-            {CONTINUOUS: "D_1 + D_k1", REVERSED: "D_1 + D_k1 - t_d*f_s"},
-            "",
-            "duty ratio that holds the output",
-            LEAKAGE,
-        ),
+        Line("V_2", leaky.off, "V", "magnetising voltage reversed, S1 off", WITH_LOSSES),
+        *_solved(leaky),
+        Line("D", leaky.duty, "", "duty ratio that holds the output", LEAKAGE),
         *gate_times(),
     )
 
 
-def dissipating_operation(
-    primary: str = "(R_S1 + R_pT)", leakage: str = "L_kT", off: str = OFF
-) -> tuple[Line, ...]:
-    """Return the operation with leakage against the clamp of `dissipating_clamp`; see `leaking_operation`."""
-    turned = "D_k2/(2*f_s*sqrt(L_kT*C_cl))"
-    return leaking_operation(
-        DISSIPATING,
-        fall="f_s*atan(I_pk*Z_cl/V_c0)*sqrt(L_kT*C_cl)",
-        half=f"I_pk*cos({turned}) - V_c0/Z_cl*sin({turned})",
-        back="f_s*L_kT*max(I_v, 0*I_v)/(V_in + V_2)",
-        taken="(V_cl/R_cl + D_k1*max(I_v, 0*I_v)/2)",
-        primary=primary,
-        leakage=leakage,
-        off=off,
-    )
+TURNED = "D_k2/(2*f_s*sqrt(L_kT*C_cl))"
+"""Half the angle through which leakage and clamp capacitance swing within D_k2."""
+
+DISSIPATED = Leaky(
+    DISSIPATING,
+    fall="f_s*atan(I_pk*Z_cl/V_c0)*sqrt(L_kT*C_cl)",
+    half=f"I_pk*cos({TURNED}) - V_c0/Z_cl*sin({TURNED})",
+    back="f_s*L_kT*max(I_v, 0*I_v)/(V_in + V_2)",
+    taken="(V_cl/R_cl + D_k1*max(I_v, 0*I_v)/2)",
+)
+"""Leakage against the clamp of `dissipating_clamp`."""
 
 
 def tight_operation(primary: str = "(R_S1 + R_pT)") -> tuple[Line, ...]:

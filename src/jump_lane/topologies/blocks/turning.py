@@ -48,9 +48,9 @@ def turning_operation(off: str = flybacks.OFF) -> tuple[Line | ByTarget, ...]:
         Formula of the voltage that both see, reversed, while D1 conducts.
     """
     drops = "(R_S1 + R_L1*V_op/(V_in + V_op))"
-    together = flybacks.dissipating_operation(drops, "L_kT*(1 - L_e/L1)**2", off)
+    leaky = replace(flybacks.DISSIPATED, primary=drops, leakage="L_kT*(1 - L_e/L1)**2", off=off)
     return (
-        *rewritten(together, SEEN),
+        *rewritten(flybacks.leaking_operation(leaky), SEEN),
         Line("I_cl", "V_cl/R_cl", "A", "average current of the clamp", LEAKAGE),
         Line("P_cl", "V_cl**2/R_cl", "W", "power lost in the clamp", LEAKAGE),
         *device("D_cl", "D_k2", "(I_pk/2)", "I_pk", "V_in + V_cl", "clamp diode"),
@@ -103,21 +103,22 @@ def turning_capacitor(symbols: Mapping[str, str], capacitor: str = "C_s") -> Ite
             yield entry
 
 
-def clamped_input() -> tuple[Line, ...]:
-    """Return the input capacitor, which takes the pulses that the clamp gives back."""
+def clamped_input(coil: str = "L1") -> tuple[Line, ...]:
+    """Return the input capacitor in front of an inductor, which takes the pulses that the clamp gives back."""
+    own = f"I_{coil}"
     return (
-        Line("I_in", "I_L1 - I_cl", "A", "average input current", KIRCHHOFF),
+        Line("I_in", f"{own} - I_cl", "A", "average input current", KIRCHHOFF),
         Line(
             "I_Cirms",
-            "sqrt(I_L1rms**2 - I_L1**2 + D_k2*(I_pk**2 + 4*I_h**2)/6 - I_cl**2"
-            " - 2*I_cl*((2*I_L1pk + I_1b)/3 - I_L1))",
+            f"sqrt({own}rms**2 - {own}**2 + D_k2*(I_pk**2 + 4*I_h**2)/6 - I_cl**2"
+            f" - 2*I_cl*((2*{own}pk + I_1b)/3 - {own}))",
             "A",
             "rms current of the input capacitor",
             RMS_VALUES,
         ),
         Line(
             "C_i",
-            "(1 + m_C)*(dI_L1/8 + I_cl)/(f_s*dV_iask)",
+            f"(1 + m_C)*(d{own}/8 + I_cl)/(f_s*dV_iask)",
             "F",
             "input capacitance, with margin",
             OUTPUT_FILTER,
