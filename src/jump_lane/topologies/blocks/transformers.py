@@ -59,13 +59,6 @@ SEEN = {
 }
 """Symbols of output and rectifier, as the primary sees them."""
 
-SPIKE = {
-    "L_kT": "Leakage inductance is not simulated here: it would interrupt the current at every edge. Ratings with a "
-    "spike have room for it (margin.spike)."
-}
-"""What is said where leakage is given and left out."""
-
-
 def seen_from_primary() -> tuple[Line, ...]:
     """Return output and rectifier as the primary sees them."""
     seen = "as the primary sees it"
