@@ -231,6 +231,23 @@ class RandomSpecifications(unittest.TestCase):
             self.agree(topology, RANDOM_ISOLATED if page(topology).isolated else RANDOM, seed)
 
 
+class GrazingDiodes(unittest.TestCase):
+    def test_bridge_secondaries_in_discontinuous_conduction_have_a_result(self) -> None:
+        """Idling, their diodes only just do not conduct: the instant of such an event says nothing."""
+        for topology in ("push-pull", "half-bridge", "full-bridge", "phase-shifted-full-bridge"):
+            rng = random.Random(NAMES.index(topology))
+            for k in range(27):
+                tables = random_tables(topology, rng)
+                tables["transformer"] = transformer_tables(rng.choice(["bridge", "current-doubler"]))
+                mode = rng.choice(["either", "discontinuous", "boundary"])
+                tables["switching"] |= {"mode": mode, "rectifier": "diode"}
+                if tables["transformer"]["secondary"] != "bridge":
+                    continue
+                with self.subTest(topology=topology, k=k):
+                    failures = {c.failure for c in check(design(tables)).corners}
+                    self.assertEqual(failures, {""})
+
+
 class EveryModeEveryLoss(unittest.TestCase):
     """Every page in continuous and discontinuous conduction, with ideal and with lossy parts."""
 

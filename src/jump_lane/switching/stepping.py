@@ -89,6 +89,10 @@ def _flow(tables, c, z, p, columns, sizes, span, fresh, stats):
     return span - left, which
 
 
+GRAZING = 1e-7
+"""A guard that moves by less than this part of the speed of the states grazes: its instant says nothing."""
+
+
 @compiled
 def _natural_event(tables, c, which, combo, z, p, sizes, tick, work, stats):
     """Flip the valve whose guard failed, commutate, and correct the tangents for the moved instant."""
@@ -97,9 +101,12 @@ def _natural_event(tables, c, which, combo, z, p, sizes, tick, work, stats):
     guard = tables.rows[c, nz + sizes.n + which]
     if columns > 0:
         apply(tables.rows, c, 0, nz, z, p[columns])
-        slope = 0.0
+        slope, speed = 0.0, 0.0
         for j in range(sizes.n):
             slope += guard[j] * p[columns, j]
+            speed += p[columns, j] ** 2
+        if slope * slope <= GRAZING * GRAZING * speed:
+            slope = 0.0
         for m in range(columns):
             s = 0.0
             for j in range(sizes.n):

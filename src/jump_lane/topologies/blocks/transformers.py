@@ -59,6 +59,7 @@ SEEN = {
 }
 """Symbols of output and rectifier, as the primary sees them."""
 
+
 def seen_from_primary() -> tuple[Line, ...]:
     """Return output and rectifier as the primary sees them."""
     seen = "as the primary sees it"
