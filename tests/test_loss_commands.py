@@ -179,6 +179,22 @@ class Pick(CommandCase):
             self.assertIn(words, self.run_command("pick", "a.toml", *arguments, status=2).stderr)
 
 
+class Fit(CommandCase):
+    def test_parts_of_a_shelf_are_fitted_and_written(self) -> None:
+        path = self.write("a.toml", CHOKE.replace('[chosen]\nL = "60 µH"    # from the drawer\n', ""))
+        heading = "part,kind,value,resistance,saturation_current,voltage\n"
+        self.write(
+            "own.csv", heading + "own-1,inductor,33 µH,20 mΩ,9 A,\nown-2,capacitor,100 µF,5 mΩ,,50 V\n"
+        )
+        done = self.run_command("fit", "a.toml", "--shelf", "own.csv", "--write")
+        self.assertIn("own-1", done.stdout)
+        tables = tomllib.loads(path.read_text())
+        self.assertEqual(tables["chosen"]["L"], "33 µH")
+        self.assertEqual(tables["parts"]["L"], {"resistance": "20 mΩ"})
+        self.assertEqual(tables["parts"]["S1"], "sample-fet-60v-12m")
+        self.run_command("check", "a.toml")
+
+
 class Schema(CommandCase):
     def test_that_of_a_catalogue(self) -> None:
         found = json.loads(self.run_command("schema", "--catalogue").stdout)

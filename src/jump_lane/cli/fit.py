@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, ConverterFile, ensure_compiled
+from jump_lane.cli.options import AsJson, ConverterFile, Shelves, ensure_compiled, load_spec
 from jump_lane.cli.render import note, show
-
-if TYPE_CHECKING:
-    from jump_lane.catalogue.kinds import Part
 
 
 def register(app: typer.Typer) -> None:
@@ -27,27 +23,20 @@ def fit(
     nearest: Annotated[
         bool, typer.Option("--nearest", help="Take the nearest preferred value, even below a minimum.")
     ] = False,
-    parts: Annotated[
-        Path | None,
-        typer.Option("--parts", metavar="FILE", help="A catalogue (.csv or .toml) to choose from."),
-    ] = None,
+    shelf: Shelves = None,
     write: Annotated[bool, typer.Option("--write", help="Put the choice into the file.")] = False,
     json: AsJson = False,
 ) -> None:
-    """Replace ideal values by values one can buy; show what that does to ripple, peak and mode."""
+    """Replace ideal values by values one can buy (preferred ones, or of a --shelf); show what that does."""
+    from jump_lane.catalogue.load import load as load_parts
     from jump_lane.errors import InputError
     from jump_lane.files import write_whole
     from jump_lane.preferred import decade
-    from jump_lane.spec import load
     from jump_lane.study.fit import fit as choose
 
     decade(series)
-    spec = load(file)
-    listed: tuple[Part, ...] = ()
-    if parts is not None:
-        from jump_lane.catalogue.load import load as load_parts
-
-        listed = load_parts(parts)
+    spec = load_spec(file, shelf)
+    listed = tuple(part for path in shelf or () for part in load_parts(path))
     try:
         found = choose(spec, listed, series, nearest)
     except InputError as error:
