@@ -48,6 +48,13 @@ class Kinds(unittest.TestCase):
         self.assertEqual((bipolar.on_voltage_at(100.0), bipolar.resistance_at(100.0)), (0.9, 0.02))
         self.assertAlmostEqual(copper(125.0) / copper(25.0), 1.38545, places=4)
 
+    def test_effective_capacitance_stores_the_energy_of_the_curve(self) -> None:
+        flat = Mosfet(part="a", output_capacitance_curve="0 V: 200 pF; 100 V: 200 pF")
+        self.assertAlmostEqual(flat.effective_capacitance / 200e-12, 1.0)
+        falling = Mosfet(part="b", output_capacitance_curve="0 V: 300 pF; 100 V: 0 F")
+        self.assertAlmostEqual(falling.effective_capacitance / 100e-12, 1.0)
+        self.assertIsNone(Mosfet(part="c").effective_capacitance)
+
     def test_series_resistance_over_frequency_and_temperature(self) -> None:
         one = Capacitor(
             part="d",

@@ -121,6 +121,25 @@ class Picking(unittest.TestCase):
             self.assertAlmostEqual(combination.loss / losses[-1], 1.0, delta=2e-3)
         self.assertTrue(all(b > a * 0.998 for a, b in pairwise(losses)))
 
+    def test_sizes_follow_the_parts(self) -> None:
+        """The resonant inductance of a phase-shifted bridge follows from the capacitance of its switches."""
+        from jump_lane.losses.budget import budget
+        from jump_lane.topologies.design import derive
+        from tests.common import example_design
+
+        plain = example_design("phase-shifted-full-bridge").spec
+        sink = {"resistance": "0.25 K/W", "interface": "0.2 K/W", "parts": ["S1", "D1"]}
+        thermal = plain.thermal.model_validate({"ambient": "40 °C", "sink": {"plate": sink}})
+        given = plain.model_copy(update={"thermal": thermal}).with_figures(
+            {"D1": {"part": "sample-fet-250v-14m"}}
+        )
+        work = pick.plan(given, ("S1",), {"loss": 1.0}, 3)
+        for combination in pick.ranked(work, list(pick.run(work, 1))):
+            name = {"S1": {"part": combination.parts[0].name}}
+            freed = given.model_copy(update={"parts": {k: v for k, v in given.parts.items() if k != "S1"}})
+            full = budget(derive(freed.with_figures(name)).at())
+            self.assertAlmostEqual(combination.loss / (full.p_in + full.added - full.p_out), 1.0, delta=5e-3)
+
     def test_best_is_proven_at_all_corners(self) -> None:
         work = self.plan()
         proven = pick.prove(work, pick.ranked(work, list(pick.run(work, 1))), 2)

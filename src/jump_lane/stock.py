@@ -160,7 +160,7 @@ def figures(part: Part, temperature: float, frequency: float, pieces: int = 1) -
             "resistance": part.resistance_at(temperature) if known else None,
             "body_voltage": part.body_voltage,
             "body_resistance": part.body_resistance,
-            "output_capacitance": part.output_capacitance,
+            "output_capacitance": part.effective_capacitance,
         }
     elif isinstance(part, Igbt):
         found = {

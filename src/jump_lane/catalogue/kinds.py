@@ -109,6 +109,14 @@ class Mosfet(_Gated):
         default=None, description="Output capacitance over voltage, instead"
     )
 
+    @property
+    def effective_capacitance(self) -> float | None:
+        """Return the energy-related output capacitance [F], over the whole curve where there is one."""
+        curve = self.output_capacitance_curve
+        if self.output_capacitance is not None or curve is None or curve.x[-1] <= 0.0:
+            return self.output_capacitance
+        return 2.0 * curve.moment(curve.x[-1], 1) / curve.x[-1] ** 2
+
     def resistance_at(self, temperature: float) -> float:
         """Return the on-resistance at a junction temperature [°C]."""
         return (self.resistance or 0.0) * _share(self.resistance_curve, temperature)

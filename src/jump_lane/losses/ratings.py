@@ -33,7 +33,11 @@ def ratings(stage: Stage, temperatures: dict[str, float]) -> Iterator[Rating | G
 
 
 def _load(stage: Stage, component: Component, quantity: str) -> float:
-    """Return what a component bears, spikes of leakage included."""
+    """Return what a component bears, spikes of leakage included.
+
+    Where the circuit has a capacitance beside a switch, its discharge at turn-on, which only the channel limits, does
+    not count as a current of the circuit: the peak is then taken at the ends of the intervals.
+    """
     if quantity == BLOCKED:
         if component.kind == "capacitor":
             return stage.measures(f"{component.name}.v" if component.elements else "source.v").peak
@@ -41,6 +45,8 @@ def _load(stage: Stage, component: Component, quantity: str) -> float:
     current = stage.measures(current_of(component))
     if component.kind == "capacitor":
         return current.ac_rms
+    if quantity == PEAK and f"C_{component.name}.i" in stage.recording.names:
+        return max(abs(stage.at(edge, f"{component.name}.i")[0]) for edge in stage.recording.edges)
     return {AVERAGE: current.average, EFFECTIVE: current.rms, PEAK: current.peak}[quantity]
 
 

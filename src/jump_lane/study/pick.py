@@ -32,6 +32,9 @@ LARGEST = 4.0
 
 CHUNK = 20
 
+Named = tuple[tuple[str, str], ...]
+"""Names of parts by component."""
+
 
 @dataclass(frozen=True)
 class Candidates:
@@ -92,8 +95,8 @@ class Work:
     candidates: tuple[Candidates, ...]
     weights: dict[str, float]
     combinations: tuple[Combination, ...]
-    designs: dict[tuple[str, ...], Design] = field(default_factory=dict)
-    """Designs at nominal input and full load, by the names of the inductors and capacitors chosen."""
+    designs: dict[Named, Design] = field(default_factory=dict)
+    """Designs at nominal input and full load, by the parts that sizes follow from (see `_sizing`)."""
 
     @property
     def tried(self) -> int:
@@ -163,9 +166,9 @@ def plan(spec: Spec, choose: Sequence[str], weights: dict[str, float], most: int
     )
     work = Work(free, design, every, weights, combinations)
     for combination in combinations:
-        key = _passive(combination)
+        key = _sizing(work, combination)
         if key not in work.designs:
-            work.designs[key] = derive(_with(free, work, combination)).at()
+            work.designs[key] = derive(_with(free, key)).at()
     return work
 
 
@@ -278,14 +281,19 @@ def _limited(every: tuple[Candidates, ...], most: int) -> list[Candidates]:
     return kept
 
 
-def _passive(combination: Combination) -> tuple[str, ...]:
-    return tuple(p.name for p in combination.parts if isinstance(p, Inductor | Capacitor))
+def _named(work: Work, combination: Combination) -> Named:
+    return tuple((c.role.name, p.name) for c, p in zip(work.candidates, combination.parts, strict=True))
 
 
-def _with(spec: Spec, work: Work, combination: Combination) -> Spec:
-    """Return the spec with the parts of a combination."""
-    names = {c.role.name: p.name for c, p in zip(work.candidates, combination.parts, strict=True)}
-    return spec.model_copy(update={"parts": {**spec.parts, **names}})
+def _sizing(work: Work, combination: Combination) -> Named:
+    """Return the parts of a combination that sizes follow from: all but rectifiers, whose drop hardly matters."""
+    rectifiers = {c.role.name for c in work.candidates if c.role.kind == "rectifier"}
+    return tuple(one for one in _named(work, combination) if one[0] not in rectifiers)
+
+
+def _with(spec: Spec, named: Named) -> Spec:
+    """Return the spec with the parts named."""
+    return spec.model_copy(update={"parts": {**spec.parts, **dict(named)}})
 
 
 def run(work: Work, processes: int) -> Iterator[Combination]:
@@ -296,8 +304,8 @@ def run(work: Work, processes: int) -> Iterator[Combination]:
 def _estimated(work: Work, combinations: Sequence[Combination]) -> Iterator[Combination]:
     for combination in combinations:
         try:
-            design = work.designs[_passive(combination)]
-            design = replace(design, spec=_with(work.spec, work, combination))
+            design = work.designs[_sizing(work, combination)]
+            design = replace(design, spec=_with(work.spec, _named(work, combination)))
             found = estimate(design, design.point(0, 0))
         except NoResultError as error:
             yield replace(combination, failure=str(error))
@@ -328,7 +336,7 @@ def prove(work: Work, best: Sequence[Combination], count: int) -> list[Proven]:
 
 def _proven(work: Work, combination: Combination) -> Proven:
     try:
-        design = derive(_with(work.spec, work, combination))
+        design = derive(_with(work.spec, _named(work, combination)))
         rows, columns = design.shape
         corners = [(i, j) for i in range(rows) for j in range(columns)]
         budgets: list[Budget] = []
