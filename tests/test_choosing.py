@@ -133,7 +133,7 @@ class Picking(unittest.TestCase):
         given = plain.model_copy(update={"thermal": thermal}).with_figures(
             {"D1": {"part": "sample-fet-250v-14m"}}
         )
-        work = pick.plan(given, ("S1",), {"loss": 1.0}, 3)
+        work = pick.plan(given, ("S1",), {"loss": 1.0}, 2)
         for combination in pick.ranked(work, list(pick.run(work, 1))):
             name = {"S1": {"part": combination.parts[0].name}}
             freed = given.model_copy(update={"parts": {k: v for k, v in given.parts.items() if k != "S1"}})

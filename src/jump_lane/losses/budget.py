@@ -140,7 +140,7 @@ class Estimate:
 def estimate(design: Design, point: Point) -> Estimate:
     """Return loss and temperature at an operating point from a single simulation, for comparing many parts.
 
-    The figures of all parts are those at 30 K above ambient there; conduction losses are then corrected to the
+    The figures of all parts that are cooled are those at 30 K above ambient there; conduction losses are then corrected to the
     temperatures found.
 
     Raises
@@ -149,9 +149,10 @@ def estimate(design: Design, point: Point) -> Estimate:
         As `budget` does.
     """
     every = components(design, point)
-    start = {c.name: design.spec.thermal.ambient + GUESS for c in every}
+    cooled = network(design, every)
+    start = dict.fromkeys(cooled.names, cooled.ambient + GUESS)
     stage, _, entries = _simulated(design, tempered(design, point, every, start), start)
-    found, more = _temperatures(stage, network(design, every), entries, start)
+    found, more = _temperatures(stage, cooled, entries, start)
     loss = sum(e.power for e in entries if isinstance(e, Loss)) + more
     return Estimate(loss, max(found.values(), default=float("nan")))
 
@@ -170,10 +171,11 @@ def tempered(
 ) -> Point:
     """Return an operating point with the figures of its parts at their temperatures; alike parts at the hottest."""
     hottest: dict[str, tuple[float, Component]] = {}
-    for component in (c for c in every if c.part is not None and c.name in temperatures):
+    for component in (c for c in every if c.part is not None):
+        temperature = temperatures.get(component.name, design.spec.thermal.junction)
         known = hottest.get(component.role)
-        if known is None or temperatures[component.name] > known[0]:
-            hottest[component.role] = temperatures[component.name], component
+        if known is None or temperature > known[0]:
+            hottest[component.role] = temperature, component
     values = dict(point.values)
     for role in design.page.roles:
         if role.name not in hottest:
@@ -229,7 +231,7 @@ def _temperatures(
     by_name = {c.name: c for c in stage.components}
     heats = [conduction.heat(stage, by_name[n], at[n]) for n in cooled.names]
     totals = heating(entries)
-    fixed = np.array([totals.get(n, 0.0) for n in cooled.names]) - [h.square + h.average for h in heats]
+    fixed = np.array([totals.get(n, 0.0) for n in cooled.names]) - [h.whole for h in heats]
 
     def heat(temperatures: Array) -> Array:
         conducted = [h.at(float(t)) for h, t in zip(heats, temperatures, strict=True)]

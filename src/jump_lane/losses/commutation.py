@@ -71,7 +71,7 @@ def _commutation(stage: Stage, component: Component, edge: Edge) -> Iterator[Com
     was, is_on = stage.at(edge, f"{name}.gate")
     if was == is_on:
         return
-    voltages, currents = stage.at(edge, f"{name}.v"), _currents(stage, name, edge)
+    voltages, currents = stage.at(edge, f"{name}.v"), _currents(stage, component, edge)
     bodies = stage.at(edge, f"{name}.body.i")
     turns_on = is_on > was
     v, i = (voltages[0], currents[1]) if turns_on else (voltages[1], currents[0])
@@ -80,23 +80,18 @@ def _commutation(stage: Stage, component: Component, edge: Edge) -> Iterator[Com
     stands = abs(v) > SOFT * blocked and body <= SILENT * carried
     flows = abs(i) > SILENT * carried
     hard = stands and flows and v * i > 0.0
-    charged = turns_on and stands and not (flows and v * i < 0.0)
+    taken_away = flows and v * i < 0.0 and stage.discharge(component) == 0.0
+    charged = turns_on and stands and not taken_away
     swing = _swing(stage, name, edge) if turns_on and not stands and body > SILENT * carried else None
     yield Commutation(component, edge, "on" if turns_on else "off", abs(v), abs(i), hard, charged, swing)
 
 
-def _currents(stage: Stage, name: str, edge: Edge) -> tuple[float, float]:
-    """Return the current of a switch before and after an edge, without the discharge of a capacitance beside it.
-
-    Where the circuit has that capacitance, only the resistance of the channel limits the discharge, which is over
-    long before the next edge.
-    """
-    before, after = stage.at(edge, f"{name}.i")
-    if f"C_{name}.i" not in stage.recording.names:
-        return before, after
-    edges = stage.recording.edges
-    following = edges[(edges.index(edge) + 1) % len(edges)]
-    return before, stage.at(following, f"{name}.i")[0]
+def _currents(stage: Stage, component: Component, edge: Edge) -> tuple[float, float]:
+    """Return the current of a switch before and after an edge, without the discharge of a capacitance beside it."""
+    signal = f"{component.name}.i"
+    before, after = stage.at(edge, signal)
+    over = stage.discharge(component)
+    return before, stage.recording.value_at(signal, edge.time + over) if over > 0.0 else after
 
 
 def _swing(stage: Stage, name: str, edge: Edge) -> tuple[Edge, float] | None:

@@ -61,6 +61,8 @@ class Heat:
     ----------
     square, average
         Loss from resistance and from a threshold voltage [W] at the temperature of the simulation.
+    fixed
+        What does not depend on temperature: the discharge of a capacitance that the circuit has beside a switch.
     component, simulated_at
         What it is of, and that temperature [°C].
     """
@@ -68,7 +70,13 @@ class Heat:
     component: Component
     square: float
     average: float
+    fixed: float
     simulated_at: float
+
+    @property
+    def whole(self) -> float:
+        """Return the conduction loss as simulated [W]."""
+        return self.square + self.average + self.fixed
 
     def at(self, temperature: float) -> float:
         """Return the conduction loss at a temperature [W]."""
@@ -84,7 +92,7 @@ class Heat:
             resistive = copper(temperature) / copper(then)
         if isinstance(part, CapacitorPart) and part.resistance_curve is not None:
             resistive = part.resistance_curve.at(temperature) / part.resistance_curve.at(then)
-        return self.square * resistive + self.average * threshold
+        return self.square * resistive + self.average * threshold + self.fixed
 
 
 def heat(stage: Stage, component: Component, simulated_at: float) -> Heat:
@@ -101,4 +109,22 @@ def heat(stage: Stage, component: Component, simulated_at: float) -> Heat:
             threshold += element.v_f * stage.measures(f"{element.name}.i").average
         elif isinstance(element, Switch) and element.threshold > 0.0:
             threshold += element.threshold * max(stage.measures(f"{element.name}.on.i").average, 0.0)
-    return Heat(component, total - threshold, threshold, simulated_at)
+    fixed = min(_discharged(stage, component), total - threshold)
+    return Heat(component, total - threshold - fixed, threshold, fixed, simulated_at)
+
+
+def _discharged(stage: Stage, component: Component) -> float:
+    """Return the power with which a switch discharges the capacitances at its node, where the circuit has them [W].
+
+    It turns on against V, and both that beside it and that beside its counterpart change by V: C·V² each time.
+    """
+    name = component.name
+    if f"C_{name}.i" not in stage.recording.names:
+        return 0.0
+    capacitance = stage.point[f"C_{component.role}"]
+    energy = 0.0
+    for edge in stage.recording.edges:
+        was, is_on = stage.at(edge, f"{name}.gate")
+        if is_on > was:
+            energy += capacitance * stage.at(edge, f"{name}.v")[0] ** 2
+    return energy * stage.frequency

@@ -36,7 +36,7 @@ def _load(stage: Stage, component: Component, quantity: str) -> float:
     """Return what a component bears, spikes of leakage included.
 
     Where the circuit has a capacitance beside a switch, its discharge at turn-on, which only the channel limits, does
-    not count as a current of the circuit: the peak is then taken at the ends of the intervals.
+    not count as a current of the circuit: the peak is then taken once it is over, after each edge.
     """
     if quantity == BLOCKED:
         if component.kind == "capacitor":
@@ -45,8 +45,10 @@ def _load(stage: Stage, component: Component, quantity: str) -> float:
     current = stage.measures(current_of(component))
     if component.kind == "capacitor":
         return current.ac_rms
-    if quantity == PEAK and f"C_{component.name}.i" in stage.recording.names:
-        return max(abs(stage.at(edge, f"{component.name}.i")[0]) for edge in stage.recording.edges)
+    over = stage.discharge(component)
+    if quantity == PEAK and over > 0.0:
+        times = [edge.time + over for edge in stage.recording.edges]
+        return max(abs(stage.recording.value_at(f"{component.name}.i", t)) for t in times)
     return {AVERAGE: current.average, EFFECTIVE: current.rms, PEAK: current.peak}[quantity]
 
 

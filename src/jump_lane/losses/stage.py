@@ -82,6 +82,16 @@ class Stage:
         i = self._index[signal]
         return float(edge.before[i]), float(edge.after[i])
 
+    def discharge(self, component: Component) -> float:
+        """Return how long a capacitance that the circuit has beside a switch discharges at turn-on [s], 0 without one.
+
+        Only the channel limits that current; after 20 time constants of both capacitances at the node it is over.
+        """
+        if f"C_{component.name}.i" not in self._index:
+            return 0.0
+        tag = component.role.replace("_", "")
+        return 40.0 * self.point[f"R_{tag}"] * self.point[f"C_{tag}"]
+
     def samples(self, signal: str) -> tuple[Array, Array]:
         """Return instants and samples of a signal over one period."""
         wave = self.recording.waveforms((signal,), 100)
