@@ -336,6 +336,21 @@ class _Assembly:
         return of_v, of_z
 
 
+def _valve_equations(a: _Assembly, valves: list[Valve], gated: int) -> tuple[Array, Array, Array, Array]:
+    """Return incidence, across, resistance and source of the valves; see `Network`.
+
+    A gated valve whose channel is a natural valve stands for its gate alone: it carries nothing.
+    """
+    incidence = np.array([a.row(v.a, v.b) for v in valves]).reshape(len(valves), len(a.nodes))
+    across, resistance = incidence.copy(), np.array([v.r for v in valves])
+    source = np.zeros((len(valves), a.size + 1))
+    source[:, -1] = [v.v_f for v in valves]
+    barring = {v.gate for v in valves}
+    mere = [i for i, v in enumerate(valves[:gated]) if v.name in barring]
+    incidence[mere], across[mere], resistance[mere] = 0.0, 0.0, 1.0
+    return incidence, across, resistance, source
+
+
 def assemble(circuit: Circuit) -> Network:
     """Return the nodal equations of a circuit.
 
@@ -357,15 +372,10 @@ def assemble(circuit: Circuit) -> Network:
     names = [name for name, _, _ in linear]
     of_v, of_z = a.currents(names)
     every = linear + [(v.name, v.a, v.b) for v in valves]
-    incidence = np.array([a.row(v.a, v.b) for v in valves]).reshape(len(valves), len(a.nodes))
-    across, resistance = incidence.copy(), np.array([v.r for v in valves])
-    source = np.zeros((len(valves), a.size + 1))
-    source[:, -1] = [v.v_f for v in valves]
-    replaced = [i for i, v in enumerate(valves[:gated]) if any(v.name == w.gate for w in valves)]
-    incidence[replaced], across[replaced], resistance[replaced] = 0.0, 0.0, 1.0
+    incidence, across, resistance, source = _valve_equations(a, valves, gated)
     across[own:] = 0.0
-    at = {v.name: i for i, v in enumerate(valves)}
     source[own:], valve_flow = a.knots(knots, own)
+    at = {v.name: i for i, v in enumerate(valves)}
     return Network(
         nodes=a.nodes,
         valves=tuple(valves),
