@@ -64,6 +64,8 @@ def pick(
     if write:
         _write(file, work, proven)
     show(pick_view(work, done, proven, complete), json)
+    if not complete:
+        raise typer.Exit(130)
 
 
 def _write(file: Path, work: Work, proven: list[Proven]) -> None:
