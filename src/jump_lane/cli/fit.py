@@ -27,7 +27,7 @@ def fit(
     write: Annotated[bool, typer.Option("--write", help="Put the choice into the file.")] = False,
     json: AsJson = False,
 ) -> None:
-    """Replace ideal values by values one can buy (preferred ones, or of a --shelf); show what that does."""
+    """Replace ideal values by values one can buy; show what that does to ripple, peak and mode."""
     from jump_lane.catalogue.load import load as load_parts
     from jump_lane.errors import InputError
     from jump_lane.files import write_whole
