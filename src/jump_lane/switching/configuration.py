@@ -59,6 +59,8 @@ def _said(combo: int, network: Network) -> NDArray[np.bool_]:
 
 def _barred(network: Network, said: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Return which natural valves a gate keeps open, whatever they are said to do."""
+    if not network.barring:
+        return np.zeros(len(said), dtype=np.bool_)
     return (network.bars >= 0) & ~said[network.bars]
 
 
@@ -186,10 +188,10 @@ def configure(network: Network, combo: int) -> Configuration:
     if len(gamma):
         rate[:n] -= onto @ (gamma[:, :n] @ rate[:n])
     guards = _guards(network, closed, v, offset=True)
-    natural = slice(network.gated, None)
-    for rows in (guards, impulses):
-        rows[barred[natural]] = 0.0
-        rows[(barred & said)[natural], -1] = -1.0
+    if network.barring:
+        for rows in (guards, impulses):
+            rows[barred[network.gated :]] = 0.0
+            rows[(barred & said)[network.gated :], -1] = -1.0
     return Configuration(
         combo=combo,
         rate=rate,
@@ -218,14 +220,10 @@ def _resolve(
     drift = g @ (flow @ solution.x + network.drop)
     pull = flow @ acting
     v = solution.x - acting @ (_inverse(g @ pull) @ drift)
-    onto = pull @ _inverse(g @ pull) if _saturates(network, closed) else g.T
+    onto = pull @ _inverse(g @ pull) if network.saturating else g.T
     impulse = acting @ (_inverse(pull) @ (-onto @ gamma))
     v, impulse = _float(network, closed, floating, v, impulse)
     return v, impulse, onto
-
-
-def _saturates(network: Network, closed: NDArray[np.bool_]) -> bool:
-    return bool(np.any(closed & (network.source[:, :-1] != 0.0).any(axis=1)))
 
 
 def _split(free: Array, flow: Array) -> tuple[Array, Array]:

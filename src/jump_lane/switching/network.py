@@ -82,8 +82,9 @@ class Network:
     incidence, across, resistance, source
         A conducting valve carries a current at the nodes ``incidence``, (p, N): +1 at ``a``, −1 at ``b``, such
         that across·v − resistance·i = source·z, with (p, N), (p,) and (p, n+1).
-    bars
-        For each valve the gated valve that bars it while open, or −1, (p,).
+    bars, barring, saturating
+        For each valve the gated valve that bars it while open, or −1, (p,); whether there is any; whether any inductor
+        saturates.
     flow, valve_flow, drop
         ẏ = flow·v + valve_flow·i + drop·z with the currents i of the valves, (n, N+q), (n, p) and (n, n+1).
     to_si, to_energy
@@ -102,6 +103,8 @@ class Network:
     resistance: Array
     source: Array
     bars: NDArray[np.int64]
+    barring: bool
+    saturating: bool
     flow: Array
     valve_flow: Array
     drop: Array
@@ -387,6 +390,8 @@ def assemble(circuit: Circuit) -> Network:
         resistance=resistance,
         source=source,
         bars=np.array([at.get(v.gate, -1) for v in valves], dtype=np.int64),
+        barring=any(v.gate for v in valves),
+        saturating=bool(knots),
         flow=a.flow,
         valve_flow=valve_flow,
         drop=a.drop,
