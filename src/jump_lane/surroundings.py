@@ -35,6 +35,11 @@ class Driver(_Table):
         default=3.0, description="Resistance that discharges the gate, driver and resistor"
     )
 
+    @property
+    def swing(self) -> float:
+        """Gate voltage from off to on [V]."""
+        return self.voltage - self.off_voltage
+
 
 class Controller(_Table):
     """What the control circuit takes."""

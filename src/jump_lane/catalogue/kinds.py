@@ -145,7 +145,10 @@ class Igbt(_Gated):
     test_voltage: Volts | None = Field(default=None, description="Voltage of the switching energies")
     test_current: Amperes | None = Field(default=None, description="Current of the switching energies")
     current_exponent: float = Field(default=1.0, description="Exponent of the current in the energies")
-    voltage_exponent: float = Field(default=1.3, description="Exponent of the voltage in the energies")
+    voltage_exponent: float = Field(
+        default=1.0,
+        description="Exponent of the voltage in the energies; in proportion where nothing is said",
+    )
 
     def resistance_at(self, temperature: float) -> float:
         """Return the slope resistance at a junction temperature [°C]."""

@@ -38,10 +38,12 @@ def energies(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
                     text = f"{mechanism} is left out"
                     yield Gap(component.name, f"{figure}, test_voltage or test_current", text)
                 continue
-            total = sum(
-                energy
-                * (e.current / part.test_current) ** part.current_exponent
-                * (e.voltage / part.test_voltage) ** part.voltage_exponent
-                for e in edges
-            )
+            total = sum(energy * scale(part, e.voltage, e.current) for e in edges)
             yield Loss(component.name, mechanism, total * stage.frequency, heats=component.name)
+
+
+def scale(part: Igbt, voltage: float, current: float) -> float:
+    """Return a switching energy over that at the test point, both of whose figures have to be known."""
+    assert part.test_voltage is not None and part.test_current is not None
+    in_current = (current / part.test_current) ** part.current_exponent
+    return float(in_current * (voltage / part.test_voltage) ** part.voltage_exponent)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from jump_lane.catalogue.kinds import Igbt, Mosfet
+from jump_lane.catalogue.kinds import Igbt, Mosfet, Part
 from jump_lane.errors import InputError
 from jump_lane.losses.commutation import Commutation
 from jump_lane.losses.ledger import Entry, Gap, Loss
@@ -32,27 +32,29 @@ def overlap(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
         part = component.part
         own = [e for e in events if e.component is component]
         hard = [e for e in own if e.hard]
-        if part is None or isinstance(part, Mosfet):
-            if hard and (part is None or part.gate_drain_charge is None or part.plateau_voltage is None):
-                yield _unknown(stage, component.name, hard)
-                continue
-            if part is not None and hard and part.gate_source_charge is None:
-                yield Gap(component.name, "gate_source_charge", "the current is taken to change at once")
-            elif part is not None and hard and part.threshold_voltage is None:
-                yield Gap(
-                    component.name,
-                    "threshold_voltage",
-                    "the whole gate-source charge is taken to move while the current changes: too much",
-                )
-        for action, mechanism in (("on", TURN_ON), ("off", TURN_OFF)):
-            events_of = [e for e in own if e.action == action]
-            if isinstance(part, Mosfet) and events_of:
-                energy = sum(
-                    0.5 * e.voltage * e.current * transition(part, stage.spec.driver, action)
-                    for e in events_of
-                    if e.hard
-                )
-                yield Loss(component.name, mechanism, energy * stage.frequency, heats=component.name)
+        if hard and not isinstance(part, Igbt):
+            yield from _gaps(stage, component.name, part, hard)
+        if (
+            isinstance(part, Mosfet)
+            and part.gate_drain_charge is not None
+            and part.plateau_voltage is not None
+        ):
+            for action, mechanism in (("on", TURN_ON), ("off", TURN_OFF)):
+                power = 0.5 * stage.frequency * sum(e.voltage * e.current for e in hard if e.action == action)
+                if any(e.action == action for e in own):
+                    lost = power * transition(part, stage.spec.driver, action)
+                    yield Loss(component.name, mechanism, lost, heats=component.name)
+
+
+def _gaps(stage: Stage, name: str, part: Part | None, hard: list[Commutation]) -> Iterator[Gap]:
+    """Yield what is not known of the gate of a transistor that switches hard."""
+    if not isinstance(part, Mosfet) or part.gate_drain_charge is None or part.plateau_voltage is None:
+        yield _unknown(stage, name, hard)
+    elif part.gate_source_charge is None:
+        yield Gap(name, "gate_source_charge", "the current is taken to change at once")
+    elif part.threshold_voltage is None:
+        effect = "the whole gate-source charge is taken to move while the current changes: too much"
+        yield Gap(name, "threshold_voltage", effect)
 
 
 def _unknown(stage: Stage, name: str, hard: list[Commutation]) -> Gap:
@@ -81,22 +83,24 @@ def transition(part: Mosfet, driver: Driver, action: str) -> float:
     plateau, inner = part.plateau_voltage or 0.0, part.gate_resistance or 0.0
     share = 1.0 - (part.threshold_voltage or 0.0) / plateau if plateau > 0.0 else 1.0
     charge = (part.gate_source_charge or 0.0) * max(share, 0.0) + (part.gate_drain_charge or 0.0)
-    if action == "on":
-        drive, resistance = driver.voltage - plateau, driver.on_resistance + inner
-    else:
-        drive, resistance = plateau - driver.off_voltage, driver.off_resistance + inner
-    if drive <= 0.0:
+    if not reaches(part, driver):
         raise InputError(
             f"driver.voltage: {show(driver.voltage, 'V')} does not exceed the gate plateau of {part.name}, "
             f"{show(plateau, 'V')}"
         )
-    return charge * resistance / drive
+    if action == "on":
+        return charge * (driver.on_resistance + inner) / (driver.voltage - plateau)
+    return charge * (driver.off_resistance + inner) / (plateau - driver.off_voltage)
+
+
+def reaches(part: Mosfet, driver: Driver) -> bool:
+    """Tell whether a driver takes a gate beyond its plateau, as far as that is known."""
+    return part.plateau_voltage is None or driver.voltage > part.plateau_voltage
 
 
 def gate_drive(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
     """Yield what charging the gates takes: Q_g·(V_on − V_off) each time (Mohan et al. 2003, chapter 28)."""
-    driver = stage.spec.driver
-    swing = driver.voltage - driver.off_voltage
+    swing = stage.spec.driver.swing
     for component in stage.of("switch", "rectifier"):
         times = sum(e.component is component and e.action == "on" for e in events)
         part = component.part

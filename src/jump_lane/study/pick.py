@@ -9,8 +9,11 @@ from functools import partial
 
 from jump_lane.catalogue.kinds import ROLES, Capacitor, Diode, Igbt, Inductor, Mosfet, Part
 from jump_lane.catalogue.load import samples
-from jump_lane.errors import InputError, JumpLaneError, NoResultError, nearest
-from jump_lane.losses.budget import Budget, budget, estimate
+from jump_lane.errors import InputError, JumpLaneError, nearest
+from jump_lane.losses.bipolar import scale
+from jump_lane.losses.budget import GUESS, Budget, budget, estimate
+from jump_lane.losses.charge import stored
+from jump_lane.losses.overlap import reaches, transition
 from jump_lane.quantities import show
 from jump_lane.rating import Rated
 from jump_lane.spec import Spec
@@ -212,7 +215,8 @@ def _candidates(design: Design, role: Role, shelf: list[Part], weights: dict[str
             fallen[reason] = fallen.get(reason, 0) + 1
         else:
             fitting.append(part)
-    fitting.sort(key=lambda part: _promise(design, role, part, weights))
+    full = design.at()
+    fitting.sort(key=lambda part: _promise(full, role, part, weights))
     return Candidates(role, tuple(fitting), len(parts), dict(sorted(fallen.items(), key=lambda kv: -kv[1])))
 
 
@@ -233,6 +237,8 @@ def _unfit(design: Design, role: Role, part: Part, priced: bool) -> str:
             return f"{one.what} rating too low"
     if isinstance(part, Inductor | Capacitor):
         return _unfit_value(design, role, part)
+    if isinstance(part, Mosfet) and not reaches(part, design.spec.driver):
+        return "gate plateau beyond the driver"
     return ""
 
 
@@ -251,25 +257,41 @@ def _unfit_value(design: Design, role: Role, part: Inductor | Capacitor) -> str:
 
 def _promise(design: Design, role: Role, part: Part, weights: dict[str, float]) -> float:
     """Return a rough figure of how much a part loses (and costs), for what to simulate first."""
-    x, at = role.tag, design.at()
-    rms = float(at.sheet[f"I_{x}rms"].worst) if f"I_{x}rms" in at.sheet else 0.0
-    found = figures(part, 75.0, at.spec.switching.frequency)
-    loss = found.get("resistance", 0.0) * rms**2
-    if isinstance(part, Diode):
-        loss += found.get("forward_voltage", 0.0) * float(at.sheet[f"I_{x}"].worst)
+    heat = weights.get("loss", 0.0) + weights.get("temperature", 0.0)
+    loss = _conducted(design, role, part) + _switched(design, role, part) if heat else 0.0
+    return heat * loss + weights.get("cost", 0.0) * (part.cost or 0.0)
+
+
+def _stress(design: Design, symbol: str) -> float:
+    return float(design.sheet[symbol].worst) if symbol in design.sheet else 0.0
+
+
+def _conducted(design: Design, role: Role, part: Part) -> float:
+    """Return R·I_rms² + V·I_avg with the derived currents [W], the part 30 K above ambient."""
+    found = figures(part, design.spec.thermal.ambient + GUESS, design.spec.switching.frequency)
+    threshold = found.get("forward_voltage", 0.0) + found.get("on_voltage", 0.0)
+    square = _stress(design, f"I_{role.tag}rms") ** 2
+    return found.get("resistance", 0.0) * square + threshold * _stress(design, f"I_{role.tag}")
+
+
+def _switched(design: Design, role: Role, part: Part) -> float:
+    """Return what switching costs if every edge is hard, with the derived voltage and peak current [W]."""
+    voltage, current = _stress(design, f"V_{role.tag}"), _stress(design, f"I_{role.tag}pk")
+    energy = 0.0
+    kept = stored(part, voltage)
+    if kept is not None:
+        energy += kept[1] if role.kind == "switch" else kept[0] * voltage - kept[1]
+    if role.kind == "rectifier" and isinstance(part, Diode | Mosfet):
+        energy += (part.recovery_charge or 0.0) * voltage
     if isinstance(part, Mosfet | Igbt):
-        voltage, frequency = float(at.sheet[f"V_{x}"].worst), at.spec.switching.frequency
-        moved = (part.gate_charge or 0.0) * at.spec.driver.voltage
-        moved += (part.recovery_charge or 0.0) * voltage
-        if isinstance(part, Mosfet):
-            moved += (part.output_capacitance or 0.0) * voltage**2
-            moved += (part.gate_drain_charge or 0.0) * voltage * float(at.sheet[f"I_{x}pk"].worst)
-        else:
-            moved += (part.turn_on_energy or 0.0) + (part.turn_off_energy or 0.0)
-        loss += moved * frequency
-    return (weights.get("loss", 0.0) + weights.get("temperature", 0.0)) * loss + weights.get("cost", 0.0) * (
-        part.cost or 0.0
-    )
+        energy += (part.gate_charge or 0.0) * design.spec.driver.swing
+    if role.kind == "switch" and isinstance(part, Mosfet) and part.plateau_voltage is not None:
+        times = sum(transition(part, design.spec.driver, action) for action in ("on", "off"))
+        energy += 0.5 * voltage * current * times
+    if isinstance(part, Igbt) and part.test_voltage and part.test_current:
+        both = (part.turn_on_energy or 0.0) + (part.turn_off_energy or 0.0)
+        energy += both * scale(part, voltage, current)
+    return energy * design.spec.switching.frequency
 
 
 def _limited(every: tuple[Candidates, ...], most: int) -> list[Candidates]:
@@ -307,7 +329,7 @@ def _estimated(work: Work, combinations: Sequence[Combination]) -> Iterator[Comb
             design = work.designs[_sizing(work, combination)]
             design = replace(design, spec=_with(work.spec, _named(work, combination)))
             found = estimate(design, design.point(0, 0))
-        except NoResultError as error:
+        except JumpLaneError as error:
             yield replace(combination, failure=str(error))
         else:
             yield replace(combination, loss=found.loss, hottest=found.hottest)
