@@ -117,12 +117,16 @@ def _require_fitting(part: Part, role: str, synchronous: bool, where: str) -> No
 
 
 def keys_of(spec: Spec, component: str, role: str) -> set[str]:
-    """Return the keys that the table of a component may have, those of its kind of part."""
+    """Return the keys that the table of a component may have, those of its kind of part.
+
+    Several pieces together are told apart only where one value stands for them: capacitors and inductors.
+    """
     if role not in USUAL:
         return set()
     part = part_of(spec, component, role)
     kind = part.kind if part is not None else usual_kind(role, spec.switching.rectifier == "synchronous")
-    return {*KEYS, *KINDS[kind].model_fields}
+    several = KEYS if role in ("inductor", "capacitor") else tuple(k for k in KEYS if k != "count")
+    return {*several, *KINDS[kind].model_fields}
 
 
 def count(spec: Spec, component: str) -> int:
@@ -155,24 +159,23 @@ def figures(part: Part, temperature: float, frequency: float, pieces: int = 1) -
     """
     found: dict[str, float | None]
     if isinstance(part, Mosfet):
-        known = part.resistance is not None
         found = {
-            "resistance": part.resistance_at(temperature) if known else None,
+            "resistance": None if part.resistance is None else part.resistance_at(temperature),
             "body_voltage": part.body_voltage,
             "body_resistance": part.body_resistance,
             "output_capacitance": part.effective_capacitance,
         }
     elif isinstance(part, Igbt):
         found = {
-            "resistance": part.resistance_at(temperature),
-            "on_voltage": part.on_voltage_at(temperature),
+            "resistance": None if part.resistance is None else part.resistance_at(temperature),
+            "on_voltage": None if part.on_voltage is None else part.on_voltage_at(temperature),
             "body_voltage": part.body_voltage,
             "body_resistance": part.body_resistance,
         }
     elif isinstance(part, Diode):
         found = {
-            "resistance": part.resistance_at(temperature),
-            "forward_voltage": part.forward_at(temperature),
+            "resistance": None if part.resistance is None else part.resistance_at(temperature),
+            "forward_voltage": None if part.forward_voltage is None else part.forward_at(temperature),
         }
     elif isinstance(part, Capacitor):
         resistance = part.resistance_of(frequency, temperature)

@@ -21,8 +21,9 @@ class ClosedForms(unittest.TestCase):
     def test_sine_gives_the_plain_steinmetz_value(self) -> None:
         time = np.linspace(0.0, PERIOD, 401)
         for material in (FERRITE, Steinmetz(100.0, 1.1, 2.1), Steinmetz(0.3, 1.75, 2.8)):
+            plain = material.k * PERIOD**-material.alpha * 0.08**material.beta
             found = loss_density(material, time, 0.08 * np.sin(2 * np.pi * time / PERIOD) + 0.1)
-            self.assertAlmostEqual(found / material.sinusoidal(1.0 / PERIOD, 0.08), 1.0, delta=1e-3)
+            self.assertAlmostEqual(found / plain, 1.0, delta=1e-3)
 
     def test_triangle(self) -> None:
         """P = k_i·ΔB^β·f^α·(D^(1−α) + (1−D)^(1−α)) (Venkatachalam et al. 2002)."""

@@ -8,6 +8,7 @@ from jump_lane.losses.budget import Budget, budget
 from jump_lane.losses.charge import stored
 from jump_lane.losses.ledger import Gap, Loss
 from jump_lane.losses.overlap import transition
+from jump_lane.quantities import show
 from jump_lane.surroundings import Driver
 from jump_lane.topologies.design import Design
 from jump_lane.verify.operating import solve
@@ -293,7 +294,14 @@ class Missing(unittest.TestCase):
             with self.subTest(component=component, figure=figure):
                 self.assertIn(cost, gap(budget(plain(parts=parts)), component, figure).text())
         found = budget(plain(parts={"D1": DIODE}))
-        self.assertIn(f"{1e3 * 1e-3 * rms**2:.3f}"[:3], gap(found, "S1", "resistance").cost)
+        self.assertEqual(gap(found, "S1", "resistance").cost, f"every 1 mΩ costs {show(1e-3 * rms**2, 'W')}")
+
+    def test_a_recovery_charge_without_its_current_is_said(self) -> None:
+        diode = {k: v for k, v in DIODE.items() if k != "recovery_current"}
+        found = budget(plain(parts={"S1": FET, "D1": diode}))
+        self.assertIn("whatever the current", gap(found, "D1", "recovery_current").effect)
+        expected = 24.0 * 20e-9 * FREQUENCY
+        self.assertAlmostEqual(power(found, "S1", "recovery of diodes") / expected, 1.0, delta=1e-3)
 
     def test_without_a_gap_everything_is_entered(self) -> None:
         """A complete set of figures leaves none."""

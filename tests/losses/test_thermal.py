@@ -93,6 +93,12 @@ class InADesign(unittest.TestCase):
         with self.assertRaisesRegex(InputError, "no component 'S3'; nearest valid name: S1"):
             network(found, components(found, found.point(0, 0)))
 
+    def test_a_component_stands_on_one_sink(self) -> None:
+        sinks = {n: {"resistance": 8, "parts": ["S1"]} for n in ("one", "two")}
+        found = design(buck_tables(), thermal={"sink": sinks})
+        with self.assertRaisesRegex(InputError, "S1 is on two already"):
+            network(found, components(found, found.point(0, 0)))
+
     def test_the_coupled_solution_obeys_the_closed_form(self) -> None:
         """T = T_a + R·I²·R₀·(1 + α·(T − 25 °C)) with the simulated rms current; nothing else heats S1."""
         found = budget(design(buck_tables(), parts=HEATED).at())

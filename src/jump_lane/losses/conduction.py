@@ -5,16 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from jump_lane.catalogue.kinds import Capacitor as CapacitorPart
-from jump_lane.catalogue.kinds import Diode as DiodePart
-from jump_lane.catalogue.kinds import Igbt, Mosfet, copper
 from jump_lane.circuit.elements import Capacitor, Diode, Inductor, Resistor, Switch
 from jump_lane.losses.ledger import Loss
 from jump_lane.losses.stage import Component, Stage
+from jump_lane.stock import figures
 
 CHANNEL, BODY, FORWARD = "conduction", "body diode", "conduction"
 WINDING, SERIES = "winding, direct current", "series resistance"
 CLAMP = "clamp and damping"
+
+RESISTIVE = ("resistance", "primary_resistance", "secondary_resistance")
+THRESHOLD = ("forward_voltage", "on_voltage")
+"""Figures that resistive losses, and those of a threshold voltage, go with."""
 
 
 def conduction(stage: Stage) -> Iterator[Loss]:
@@ -63,8 +65,8 @@ class Heat:
         Loss from resistance and from a threshold voltage [W] at the temperature of the simulation.
     fixed
         What does not depend on temperature: the discharge of a capacitance that the circuit has beside a switch.
-    component, simulated_at
-        What it is of, and that temperature [°C].
+    component, simulated_at, frequency
+        What it is of, that temperature [°C], and the frequency at which its resistance is taken [Hz].
     """
 
     component: Component
@@ -72,6 +74,7 @@ class Heat:
     average: float
     fixed: float
     simulated_at: float
+    frequency: float
 
     @property
     def whole(self) -> float:
@@ -80,19 +83,14 @@ class Heat:
 
     def at(self, temperature: float) -> float:
         """Return the conduction loss at a temperature [W]."""
-        part, then = self.component.part, self.simulated_at
-        resistive, threshold = 1.0, 1.0
-        if isinstance(part, Mosfet | Igbt | DiodePart) and part.resistance:
-            resistive = part.resistance_at(temperature) / part.resistance_at(then)
-        if isinstance(part, DiodePart) and part.forward_voltage:
-            threshold = part.forward_at(temperature) / part.forward_at(then)
-        if isinstance(part, Igbt) and part.on_voltage:
-            threshold = part.on_voltage_at(temperature) / part.on_voltage_at(then)
-        if self.component.kind in ("inductor", "transformer"):
-            resistive = copper(temperature) / copper(then)
-        if isinstance(part, CapacitorPart) and part.resistance_curve is not None:
-            resistive = part.resistance_curve.at(temperature) / part.resistance_curve.at(then)
+        now, then = self._figures(temperature), self._figures(self.simulated_at)
+        resistive = next((now[k] / then[k] for k in RESISTIVE if then.get(k)), 1.0)
+        threshold = next((now[k] / then[k] for k in THRESHOLD if then.get(k)), 1.0)
         return self.square * resistive + self.average * threshold + self.fixed
+
+    def _figures(self, temperature: float) -> dict[str, float]:
+        part = self.component.part
+        return {} if part is None else figures(part, temperature, self.frequency, self.component.pieces)
 
 
 def heat(stage: Stage, component: Component, simulated_at: float) -> Heat:
@@ -110,7 +108,7 @@ def heat(stage: Stage, component: Component, simulated_at: float) -> Heat:
         elif isinstance(element, Switch) and element.threshold > 0.0:
             threshold += element.threshold * max(stage.measures(f"{element.name}.on.i").average, 0.0)
     fixed = min(_discharged(stage, component), total - threshold)
-    return Heat(component, total - threshold - fixed, threshold, fixed, simulated_at)
+    return Heat(component, total - threshold - fixed, threshold, fixed, simulated_at, stage.frequency)
 
 
 def _discharged(stage: Stage, component: Component) -> float:

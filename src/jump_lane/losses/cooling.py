@@ -81,3 +81,6 @@ def _require_known(spec: Spec, valid: set[str]) -> None:
         for part in sink.parts:
             if part not in valid:
                 raise InputError(f"thermal.sink.{name}.parts: no component {part!r}; {nearest(part, valid)}")
+            others = [n for n, other in spec.thermal.sink.items() if n != name and part in other.parts]
+            if others:
+                raise InputError(f"thermal.sink.{name}.parts: {part} is on {others[0]} already")

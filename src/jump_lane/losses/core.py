@@ -27,10 +27,6 @@ class Steinmetz:
     alpha: float
     beta: float
 
-    def sinusoidal(self, frequency: float, amplitude: float) -> float:
-        """Return the loss density at a frequency [Hz] and flux density amplitude [T]."""
-        return float(self.k * frequency**self.alpha * amplitude**self.beta)
-
     @property
     def constant(self) -> float:
         """Return k_i = k/((2π)^(α−1)·2^(β−α)·∫|cos θ|^α dθ over a turn)."""

@@ -39,6 +39,9 @@ def recovery(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
             name = stop.component.name
             unknown[name] = unknown.get(name, 0.0) + 1e-8 * stop.voltage * stage.frequency
             continue
+        if part.recovery_current is None:
+            effect = "the recovery charge is taken as it is, whatever the current"
+            yield Gap(stop.component.name, "recovery_current", effect)
         share = stop.current / part.recovery_current if part.recovery_current else 1.0
         name = switch.name if switch is not None else stop.component.name
         power = stop.voltage * part.recovery_charge * share * stage.frequency
