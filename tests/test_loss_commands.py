@@ -71,6 +71,7 @@ class Losses(CommandCase):
         self.write("a.toml", RAIL)
         done = self.run_command("losses", "a.toml")
         self.assertIn("Not known", done.stdout)
+        self.assertIn("Assumed: through 5.000 Ω, discharged through 3.000 Ω, ambient", done.stdout)
         self.assertRegex(done.stdout, r"L +core_k.* core losses are left out")
 
     def test_a_shelf_of_ones_own(self) -> None:

@@ -156,6 +156,15 @@ class InADesign(unittest.TestCase):
         self.assertTrue(reasons)
         self.assertTrue(all(r.startswith("L saturates at ") and "is left" in r for r in reasons), reasons)
 
+    def test_windings_on_one_core_do_not_saturate_and_that_is_said(self) -> None:
+        tables = buck_tables() | {"topology": "sepic"}
+        part = {"saturation": "0 A: 100 %; 3 A: 50 %"}
+        apart = design(tables, parts={"L1": part}, switching__mode="either")
+        self.assertEqual(set(apart.saturation), {"L1"})
+        coupled = design(tables, parts={"L1": part, "T": {"factor": 0.9}}, switching__mode="either")
+        self.assertEqual(coupled.saturation, {})
+        self.assertIn("the saturation curves of windings on one core are not simulated", coupled.caveats())
+
     def test_a_large_enough_one_holds(self) -> None:
         from jump_lane.verify.check import check
 

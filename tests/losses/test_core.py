@@ -88,3 +88,23 @@ class MinorLoops(unittest.TestCase):
         loop = energy(0.3, (0.3, 0.1), (0.1, 0.05), (0.2, 0.1 * (1 - share)))
         inner = energy(0.05, (0.05, 0.05), (0.05, 0.1 * share))
         self.assertAlmostEqual(found / ((major + loop + inner) / PERIOD), 1.0, delta=1e-9)
+
+
+class InACircuit(unittest.TestCase):
+    def test_windings_on_one_core_share_their_flux(self) -> None:
+        """What one winding sees is the integral of its own voltage, whoever carries the current."""
+        from jump_lane.losses.core import linkage
+        from jump_lane.losses.stage import Stage, components
+        from jump_lane.verify.operating import solve
+        from tests.common import buck_tables, design
+
+        tables = buck_tables() | {"topology": "sepic", "parts": {"T": {"factor": 0.9}}}
+        at = design(tables, switching__mode="either").at()
+        _, recording = solve(at)
+        seen = Stage(at, at.point(0, 0), recording, components(at, at.point(0, 0)))
+        for component in seen.of("inductor"):
+            coil = component.elements[0]
+            _, flux = linkage(seen, coil)
+            time, voltage = recording.samples_between(f"{coil.name}.v", 0.0, recording.period)
+            area = np.concatenate([[0.0], np.cumsum(np.diff(time) * (voltage[1:] + voltage[:-1]) / 2.0)])
+            self.assertAlmostEqual(np.ptp(flux) / np.ptp(area), 1.0, delta=1e-3)

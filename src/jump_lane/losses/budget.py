@@ -50,6 +50,8 @@ class Budget:
         Simulated control variable (duty ratio).
     p_in, p_out
         Simulated input and output power [W].
+    components
+        What can lose power, in the order of the circuit.
     losses, gaps
         What is lost, one entry for each component and mechanism; what could not be entered.
     temperatures
@@ -63,6 +65,7 @@ class Budget:
     control: float
     p_in: float
     p_out: float
+    components: tuple[Component, ...]
     losses: tuple[Loss, ...]
     gaps: tuple[Gap, ...]
     temperatures: dict[str, float]
@@ -140,8 +143,8 @@ class Estimate:
 def estimate(design: Design, point: Point) -> Estimate:
     """Return loss and temperature at an operating point from a single simulation, for comparing many parts.
 
-    The figures of all parts that are cooled are those at 30 K above ambient there; conduction losses are then corrected to the
-    temperatures found.
+    The figures of all parts that are cooled are those at 30 K above ambient there; conduction losses are then
+    corrected to the temperatures found.
 
     Raises
     ------
@@ -271,6 +274,7 @@ def _closed(stage: Stage, control: float, entries: list[Entry], temperatures: di
         control=control,
         p_in=p_in,
         p_out=p_out,
+        components=stage.components,
         losses=merged(e for e in entries if isinstance(e, Loss)),
         gaps=tuple(gaps),
         temperatures=temperatures,

@@ -10,7 +10,7 @@ import numpy as np
 
 from jump_lane.catalogue.kinds import Inductor as InductorPart
 from jump_lane.catalogue.kinds import Transformer
-from jump_lane.circuit.elements import Inductor
+from jump_lane.circuit.elements import CoupledInductors, Inductor
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.stage import Component, Stage
 from jump_lane.waveforms import Array
@@ -161,8 +161,18 @@ def coil_of(component: Component) -> Inductor | None:
 
 
 def linkage(stage: Stage, coil: Inductor) -> tuple[Array, Array]:
-    """Return instants [s] and flux linkage [V·s] of an inductor over one period, saturation included."""
+    """Return instants [s] and flux linkage [V·s] of an inductor over one period.
+
+    Saturation is included, and so are the currents of windings on the same core.
+    """
     time, current = stage.samples(f"{coil.name}.i")
+    for element in stage.recording.engine.circuit.elements:
+        if isinstance(element, CoupledInductors):
+            names = [w.name for w in element.windings]
+            if coil.name in names:
+                row = element.inductance[names.index(coil.name)]
+                currents = [stage.samples(f"{name}.i")[1] for name in names]
+                return time, np.asarray(np.tensordot(row, currents, axes=1))
     return time, flux_linkage(coil, current)
 
 

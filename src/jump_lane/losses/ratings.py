@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from jump_lane.catalogue.kinds import Inductor, Transformer
-from jump_lane.losses.core import coil_of, flux_linkage
+from jump_lane.losses.core import coil_of, linkage
 from jump_lane.losses.ledger import Gap
 from jump_lane.losses.stage import Component, Stage, current_of
 from jump_lane.rating import AVERAGE, BLOCKED, EFFECTIVE, PEAK, Rating, ratings_of
@@ -57,6 +57,6 @@ def _flux_density(stage: Stage, component: Component) -> Iterator[Rating]:
     if not isinstance(part, Inductor | Transformer) or part.max_flux_density is None or coil is None:
         return
     if part.turns and part.core_area:
-        peak = np.array(stage.measures(f"{coil.name}.i").peak)
-        flux = float(flux_linkage(coil, peak)) / (component.pieces * part.turns * part.core_area)
+        flux = float(np.abs(linkage(stage, coil)[1]).max())
+        flux /= component.pieces * part.turns * part.core_area
         yield Rating(component.name, "flux density", flux, 0.0, part.max_flux_density, "T")

@@ -144,15 +144,20 @@ def components(design: Design, point: Point) -> tuple[Component, ...]:
 
 def _devices(design: Design, element: Element, roles: dict[str, Role]) -> list[Component]:
     if isinstance(element, CoupledInductors):
-        coils = []
-        for w, row in zip(element.windings, range(len(element.windings)), strict=True):
-            one = Inductor(w.name, w.a, w.b, element.inductance[row][row], w.resistance)
-            coils.append(_component(design, w.name, roles[w.name], (one,)))
-        return coils
+        return [
+            _component(design, w.name, roles[w.name], (_alone(element, k),))
+            for k, w in enumerate(element.windings)
+        ]
     role = _role(element.name, roles)
     if role is None:
         return [Component(element.name, "", "auxiliary", None, 1, (element,))]
     return [_component(design, element.name, role, (element,))]
+
+
+def _alone(coupled: CoupledInductors, k: int) -> Inductor:
+    """Return one of several coupled windings as an inductor of its own."""
+    winding = coupled.windings[k]
+    return Inductor(winding.name, winding.a, winding.b, coupled.inductance[k][k], winding.resistance)
 
 
 def _component(design: Design, name: str, role: Role, elements: tuple[Element, ...]) -> Component:

@@ -9,11 +9,12 @@ import numpy as np
 from jump_lane.losses.budget import Budget
 from jump_lane.losses.core import BIAS, CORE
 from jump_lane.losses.ledger import Loss
-from jump_lane.losses.stage import Component, components
+from jump_lane.losses.stage import Component
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.export import Columns
 from jump_lane.report.figures import COLOURS, INK, dress, prefixed, save, sheet
 from jump_lane.report.table import Table, View
+from jump_lane.spec import Spec
 from jump_lane.topologies.design import Design
 
 NEGLIGIBLE = 5e-7
@@ -25,25 +26,39 @@ HATCHES = ("////", "....", "xxxx", "----")
 
 def losses_view(design: Design, budget: Budget) -> View:
     """Show where the power goes; the exit status is 1 where a rating is not kept."""
-    groups = grouped(design, budget)
+    groups = grouped(budget)
     broken = budget.broken
-    tables = [_mechanisms(budget, groups), _parts(design, budget, groups), _balance(budget)]
+    tables = [_mechanisms(budget, groups), _parts(budget, groups), _balance(budget)]
     if budget.gaps:
-        tables.append(_gaps(design, budget))
+        tables.append(_gaps(budget))
     notes = [
         "simulated losses are dissipated in the simulated circuit; added ones are computed from its waveforms and "
         "taken from the input as well, without changing them"
     ]
     if any(loss.mechanism == CORE for loss in budget.losses):
         notes.append(BIAS)
+    if assumed(design.spec):
+        notes.append("Assumed: " + ", ".join(assumed(design.spec)))
     notes += [f"not kept: {text}" for text in broken]
-    return View("losses", _data(design, budget), tuple(tables), tuple(notes), 1 if broken else 0)
+    return View("losses", _data(budget), tuple(tables), tuple(notes), 1 if broken else 0)
 
 
-def grouped(design: Design, budget: Budget) -> dict[str, list[str]]:
+def assumed(spec: Spec) -> list[str]:
+    """Return what surrounds the power stage and is not said in the file, in words."""
+    driver, thermal = spec.driver, spec.thermal
+    every = (
+        (driver, "voltage", f"gates driven with {show(driver.voltage, 'V')}"),
+        (driver, "on_resistance", f"through {show(driver.on_resistance, 'Ω')}"),
+        (driver, "off_resistance", f"discharged through {show(driver.off_resistance, 'Ω')}"),
+        (thermal, "ambient", f"ambient temperature {show(thermal.ambient, '°C')}"),
+    )
+    return [text for table, key, text in every if key not in table.model_fields_set]
+
+
+def grouped(budget: Budget) -> dict[str, list[str]]:
     """Return the components that lose anything, those made alike under one heading."""
     found: dict[str, list[str]] = {}
-    every = {c.name: c for c in components(design, design.point(0, 0))}
+    every = {c.name: c for c in budget.components}
     for name in dict.fromkeys(loss.component for loss in budget.losses):
         component = every.get(name)
         head = component.role or name if component is not None else name
@@ -83,8 +98,8 @@ def _mechanisms(budget: Budget, groups: dict[str, list[str]]) -> Table:
     return Table(title, ("mechanism", *heads, "sum>", "share>", "origin"), tuple(rows), marks)
 
 
-def _parts(design: Design, budget: Budget, groups: dict[str, list[str]]) -> Table:
-    every = {c.name: c for c in components(design, design.point(0, 0))}
+def _parts(budget: Budget, groups: dict[str, list[str]]) -> Table:
+    every = {c.name: c for c in budget.components}
     rows, marks = [], []
     for head, names in groups.items():
         component = every.get(names[0])
@@ -134,9 +149,9 @@ def _balance(budget: Budget) -> Table:
     return Table("Balance", ("power", "value>"), rows)
 
 
-def _gaps(design: Design, budget: Budget) -> Table:
+def _gaps(budget: Budget) -> Table:
     """List the figures that are not known, those of parts made alike once."""
-    roles = {c.name: c.role or c.name for c in components(design, design.point(0, 0))}
+    roles = {c.name: c.role or c.name for c in budget.components}
     found: dict[tuple[str, str, str], str] = {}
     for gap in budget.gaps:
         found.setdefault((roles.get(gap.component, gap.component), gap.figure, gap.effect), gap.cost)
@@ -150,8 +165,8 @@ def percent(ratio: float) -> str:
     return "–" if ratio != ratio else f"{100.0 * ratio:.2f} %"
 
 
-def _data(design: Design, budget: Budget) -> dict[str, Any]:
-    every = {c.name: c for c in components(design, design.point(0, 0))}
+def _data(budget: Budget) -> dict[str, Any]:
+    every = {c.name: c for c in budget.components}
     return {
         "input_voltage": budget.v_in,
         "load": budget.i_o,
@@ -205,7 +220,7 @@ def losses_columns(budget: Budget) -> Columns:
 
 def losses_figure(design: Design, budget: Budget, kind: str) -> bytes:
     """Draw the losses as stacked bars, one for each part, one colour for each mechanism."""
-    groups = grouped(design, budget)
+    groups = grouped(budget)
     title = design.spec.title or design.page.title
     figure = sheet(
         f"{title}: {percent(budget.efficiency)} at {show(budget.v_in, 'V')}, {show(budget.i_o, 'A')}"

@@ -32,6 +32,7 @@ NEAR_BOUNDARY = 0.01
 
 
 SATURATING = "inductances are derived as at no current; the simulation follows their saturation curves"
+ONE_CORE = "the saturation curves of windings on one core are not simulated"
 BIPOLAR = "the on-state voltage of bipolar switches is simulated, not derived"
 
 COILS = ("inductor", "magnetising")
@@ -93,7 +94,13 @@ class Design:
     def saturation(self) -> dict[str, Curve]:
         """For each inductor whose part says so, the part of its inductance left over current [A]."""
         known = inductors(self.spec, self.page).items()
-        return {name: part.saturation for name, part in known if part.saturation is not None}
+        found = {name: part.saturation for name, part in known if part.saturation is not None}
+        return {} if self._one_core else found
+
+    @property
+    def _one_core(self) -> bool:
+        """Whether inductors are coupled, whose saturation is not simulated."""
+        return any(r.kind == "coupling" and self.sheet[f"k_{r.tag}"].worst != 0.0 for r in self.page.roles)
 
     @cached_property
     def saturation_currents(self) -> dict[str, float]:
@@ -164,6 +171,8 @@ class Design:
             f"V_T{role.tag}" in self.sheet and self.sheet[f"V_T{role.tag}"].worst for role in self.page.roles
         ):
             known = (*known, BIPOLAR)
+        if self._one_core and any(p.saturation for p in inductors(self.spec, self.page).values()):
+            known = (*known, ONE_CORE)
         return (*known, SATURATING) if self.saturation else known
 
     def corner_name(self, at: tuple[int, int]) -> str:
