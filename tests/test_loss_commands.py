@@ -88,6 +88,14 @@ class Losses(CommandCase):
             "No such file", self.run_command("losses", "a.toml", "--shelf", "x.csv", status=2).stderr
         )
 
+    def test_a_catalogue_is_found_from_wherever_the_command_runs(self) -> None:
+        (self.folder / "rail").mkdir()
+        self.write("rail/own.csv", "part,kind,resistance,voltage,current\nown-1,mosfet,9 mΩ,60 V,20 A\n")
+        text = CHOKE.replace("sample-fet-60v-12m", "own-1") + '[catalogue]\nfiles = ["own.csv"]\n'
+        self.write("rail/a.toml", text)
+        self.run_command("derive", "rail/a.toml")
+        self.run_command("sweep", "rail/a.toml", "--vary", "switching.frequency=150k,250k")
+
     def test_nothing_is_written_where_a_file_exists(self) -> None:
         self.write("a.toml", CHOKE)
         self.write("a.png", "kept")

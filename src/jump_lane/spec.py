@@ -348,9 +348,22 @@ def load(path: Path) -> Spec:
     InputError
         If it cannot be read, is not TOML, or does not say what a converter file has to say.
     """
-    spec = parse_spec(read_toml(path), str(path))
-    own = tuple(str(path.parent / name) for name in spec.catalogue.files)
-    return spec.model_copy(update={"catalogue": Catalogue()}).with_catalogues(own)
+    return parse_spec(tables_of(path), str(path))
+
+
+def tables_of(path: Path) -> dict[str, Any]:
+    """Return the tables of a converter file, its catalogues named from where it stands.
+
+    Raises
+    ------
+    InputError
+        If it cannot be read or is not TOML.
+    """
+    tables = read_toml(path)
+    own = tables.get("catalogue")
+    if isinstance(own, dict) and isinstance(own.get("files"), list):
+        own["files"] = [str(path.parent / name) if isinstance(name, str) else name for name in own["files"]]
+    return tables
 
 
 def parse_spec(tables: dict[str, Any], where: str) -> Spec:

@@ -51,13 +51,13 @@ def sweep(
     """Vary one or two keys of the file and simulate every point; components stay as they are."""
     from jump_lane.errors import InputError
     from jump_lane.quantities import RATIO
+    from jump_lane.spec import tables_of
     from jump_lane.study import sweep as study
-    from jump_lane.validation import read_toml
 
     require_outputs(table, figure, overwrite)
     if len(vary) > 2:
         raise InputError("--vary: one or two keys can be varied")
-    tables = read_toml(file)
+    tables = tables_of(file)
     design = study.prepare(tables, str(file))
     axes = tuple(study.read_axis(text, design) for text in vary)
     control = quantity(duty, RATIO, "--duty")

@@ -47,23 +47,20 @@ def output_charge(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
     A switch that turns on at voltage V dissipates the energy E(V) it stores.  A device that blocks V afterwards is
     charged through it: of Q·V taken from the circuit, Q·V − E stay behind as heat.  A switch whose voltage is gone
     before it turns on loses nothing, provided that the current which takes it away brings enough charge in the time
-    there is; else what remains of the voltage is lost (see `_remainder`).  Where the circuit has that capacitance as an element, its discharge is
-    part of the simulated conduction loss.
+    there is; else what remains of the voltage is lost (see `_remainder`).  Where the circuit has that capacitance
+    as an element, its discharge is part of the simulated conduction loss.
 
     References
     ----------
     R. W. Erickson and D. Maksimović 2001, section 4.3.4 (switching loss from device capacitance).
     """
-    simulated = {e.name for c in stage.components for e in c.elements}
     unknown: dict[str, float] = {}
-    for event in events:
+    for event in (e for e in events if stage.discharge(e.component) == 0.0):
         if event.swing is not None:
             yield from _remainder(stage, event)
         if not event.charged:
             continue
         name = event.component.name
-        if f"C_{name}" in simulated:
-            continue
         own = stored(event.component.part, event.voltage)
         if own is None:
             unknown[name] = unknown.get(name, 0.0) + 0.5e-10 * event.voltage**2 * stage.frequency
@@ -96,7 +93,7 @@ def _others(stage: Stage, event: Commutation, unknown: dict[str, float]) -> Iter
         yield Loss(name, CHARGING, lost * stage.frequency, heats=name)
 
 
-def _remainder(stage: Stage, event: Commutation) -> Iterator[Loss]:
+def _remainder(stage: Stage, event: Commutation) -> Iterator[Entry]:
     """Yield what is lost where the current is too small to take the whole voltage away before turn-on.
 
     Notes
@@ -113,6 +110,8 @@ def _remainder(stage: Stage, event: Commutation) -> Iterator[Loss]:
     ]
     parts = [(o.part, stored(o.part, voltage)) for o in others]
     if own is None or any(known is None for _, known in parts):
+        effect = "the current is taken to remove the whole voltage before it turns on"
+        yield Gap(name, "output_capacitance, its own or another's", effect)
         return
     needed = own[0] + sum(known[0] for _, known in parts if known is not None)
     left = voltage * (1.0 - brought / needed) if needed > 0.0 else 0.0

@@ -9,10 +9,10 @@ import numpy as np
 
 from jump_lane.errors import InputError, NoResultError, nearest
 from jump_lane.losses.budget import budget
-from jump_lane.quantities import show
 from jump_lane.spec import Spec
 from jump_lane.study.pool import spread
 from jump_lane.topologies.design import Design
+from jump_lane.verify.overload import unkept
 
 OVER = ("load", "map", "frequency", "temperature")
 """What efficiency can be shown over."""
@@ -200,21 +200,10 @@ def _point(spot: Spot, start: dict[str, float]) -> tuple[Point, dict[str, float]
         efficiency=found.efficiency,
         loss=found.p_in + found.added - found.p_out,
         hottest=found.hottest,
-        broken=(*found.broken, *_unkept(spot.design, spot.corner)),
+        broken=(*found.broken, *unkept(spot.design, *spot.corner)),
         gaps=len(found.gaps),
     )
     return done, found.temperatures
-
-
-def _unkept(design: Design, corner: tuple[int, int]) -> Iterator[str]:
-    """Yield what is asked and not kept there, as derived."""
-    for ask in design.asks:
-        value, limit = design.sheet[ask.symbol], design.sheet[ask.limit]
-        if value.corner(*corner) > limit.corner(*corner) * (1.0 + 1e-6):
-            yield (
-                f"{ask.symbol} of {show(value.corner(*corner), value.unit)} where "
-                f"{show(limit.corner(*corner), value.unit)} is asked"
-            )
 
 
 def weighted(points: Sequence[Point]) -> float | None:

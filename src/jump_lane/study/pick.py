@@ -14,7 +14,6 @@ from jump_lane.losses.bipolar import scale
 from jump_lane.losses.budget import GUESS, Budget, budget, estimate
 from jump_lane.losses.charge import stored
 from jump_lane.losses.overlap import reaches, transition
-from jump_lane.quantities import show
 from jump_lane.rating import Rated
 from jump_lane.spec import Spec
 from jump_lane.stock import figures, stock, value_of
@@ -22,7 +21,7 @@ from jump_lane.study.pool import spread
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.page import Role
-from jump_lane.verify.overload import needs
+from jump_lane.verify.overload import needs, unkept
 
 GOALS = ("loss", "temperature", "cost")
 """What combinations can be ranked by: loss [W], highest temperature [°C], cost figure."""
@@ -367,16 +366,8 @@ def _proven(work: Work, combination: Combination) -> Proven:
             start = budgets[-1].temperatures if budgets else None
             budgets.append(budget(design, i, j, start))
             where = f" at {design.corner_name((i, j))}"
-            broken |= {text + where: None for text in budgets[-1].broken}
-        broken |= dict.fromkeys(_unkept(design))
+            texts = (*budgets[-1].broken, *unkept(design, i, j))
+            broken |= dict.fromkeys(text + where for text in texts)
         return Proven(combination, tuple(budgets), tuple(broken))
     except JumpLaneError as error:
         return Proven(combination, broken=(str(error),))
-
-
-def _unkept(design: Design) -> Iterator[str]:
-    """Yield what is asked and not kept with these parts, as derived, at its worst corner."""
-    for ask in design.asks:
-        value, limit = design.sheet[ask.symbol], design.sheet[ask.limit]
-        if value.worst > limit.worst * (1.0 + 1e-6):
-            yield f"{ask.symbol} of {show(value.worst, value.unit)}, {show(limit.worst, value.unit)} is asked"

@@ -117,9 +117,9 @@ def give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
     for role in page.roles:
         given = spec.data(role.name)
         known = {d.key for d in role.data}
+        valid = known | keys_of(spec, role.name, role.kind)
         for key in given:
-            if key not in known | keys_of(spec, role.name, role.kind):
-                valid = known | keys_of(spec, role.name, role.kind)
+            if key not in valid:
                 raise InputError(f"parts.{role.name}.{key}: unknown key; {nearest(key, valid)}")
         part = part_of(spec, role.name, role.kind)
         pieces, at = count(spec, role.name), spec.thermal.junction

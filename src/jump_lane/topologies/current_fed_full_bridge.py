@@ -64,13 +64,6 @@ SIZING: tuple[Entry, ...] = (
 )
 
 RATED = (
-    Line(
-        "V_S1r",
-        "(1 + m_V)*(1 + m_sp)*V_S1",
-        "V",
-        "voltage rating a switch should have, with a spike",
-        blocks.MARGIN,
-    ),
     Line("I_S1r", "(1 + m_I)*I_S1pk", "A", "peak current rating a switch should have", blocks.MARGIN),
     Line("I_D1", "I_o/2", "A", "average current of a rectifier", blocks.KIRCHHOFF),
     Line("I_D1rms", "I_rect/sqrt(2)", "A", "rms current of a rectifier", blocks.RMS_VALUES),
@@ -145,6 +138,13 @@ TIGHT = (
         blocks.KIRCHHOFF,
     ),
     Line("I_D1pk", "I_sa", "A", "peak current of a rectifier", blocks.KIRCHHOFF),
+    Line(
+        "V_S1r",
+        "(1 + m_V)*(1 + m_sp)*V_S1",
+        "V",
+        "voltage rating a switch should have, with a spike",
+        blocks.MARGIN,
+    ),
     *RATED,
     *rewritten(blocks.smooth_input("L"), TWICE),
 )
@@ -228,6 +228,7 @@ LEAKING = (
         "V_S1", "V_in + V_cl*(1 + 1/(4*f_s*R_cl*C_cl))", "V", "voltage that a switch blocks", blocks.LEAKAGE
     ),
     Line("I_D1pk", "I_sa", "A", "peak current of a rectifier", blocks.KIRCHHOFF),
+    Line("V_S1r", "(1 + m_V)*V_S1", "V", "voltage rating a switch should have", blocks.MARGIN),
     *RATED,
 )
 

@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from jump_lane.catalogue.curve import Curve
+from jump_lane.catalogue.kinds import Inductor
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Diode, Switch
 from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Sheet
@@ -91,11 +92,15 @@ class Design:
         return Point(self.sheet.at(i, j), self.synchronous, kind, secondary, self.saturation)
 
     @cached_property
+    def _inductors(self) -> dict[str, Inductor]:
+        return inductors(self.spec, self.page)
+
+    @cached_property
     def saturation(self) -> dict[str, Curve]:
         """For each inductor whose part says so, the part of its inductance left over current [A]."""
-        known = inductors(self.spec, self.page).items()
-        found = {name: part.saturation for name, part in known if part.saturation is not None}
-        return {} if self._one_core else found
+        if self._one_core:
+            return {}
+        return {n: part.saturation for n, part in self._inductors.items() if part.saturation is not None}
 
     @property
     def _one_core(self) -> bool:
@@ -105,12 +110,9 @@ class Design:
     @cached_property
     def saturation_currents(self) -> dict[str, float]:
         """For each inductor whose part says so, its saturation current [A], by the symbol of its peak current."""
-        known = ((role, inductors(self.spec, self.page).get(role.name)) for role in self.page.roles)
-        return {
-            f"I_{role.tag}pk": part.saturation_current
-            for role, part in known
-            if part is not None and part.saturation_current is not None
-        }
+        tags = {role.name: role.tag for role in self.page.roles}
+        known = {tags[name]: part.saturation_current for name, part in self._inductors.items()}
+        return {f"I_{tag}pk": limit for tag, limit in known.items() if limit is not None}
 
     def circuit(self, i: int, j: int) -> Circuit:
         """Return the circuit at a corner, gated as derived."""
@@ -171,7 +173,7 @@ class Design:
             f"V_T{role.tag}" in self.sheet and self.sheet[f"V_T{role.tag}"].worst for role in self.page.roles
         ):
             known = (*known, BIPOLAR)
-        if self._one_core and any(p.saturation for p in inductors(self.spec, self.page).values()):
+        if self._one_core and any(p.saturation for p in self._inductors.values()):
             known = (*known, ONE_CORE)
         return (*known, SATURATING) if self.saturation else known
 
@@ -199,9 +201,11 @@ def derive(spec: Spec) -> Design:
         sign = "negative" if page.inverting else "positive"
         raise InputError(f"output.voltage: {show(given, 'V')}, but the output of the {page.name} is {sign}")
     inputs, loads = spec.voltage.corners(), spec.output[0].current.corners()
-    design = _derive(spec, page, inputs, loads, chosen_values(spec, page))
-    if spec.parts:
-        design = _derive(spec, page, inputs, loads, chosen_values(spec, page, design.sheet))
+    chosen = chosen_values(spec, page)
+    design = _derive(spec, page, inputs, loads, chosen)
+    biased = chosen_values(spec, page, design.sheet)
+    if biased != chosen:
+        design = _derive(spec, page, inputs, loads, biased)
     _require_possible(design)
     _require_bounds(design)
     names = [e.name for e in design.valves] if spec.damping else []

@@ -13,7 +13,7 @@ from jump_lane.switching.record import Recording
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Ask, Page, Proof
 from jump_lane.verify.operating import solve
-from jump_lane.verify.overload import overloads
+from jump_lane.verify.overload import SLACK, overloads
 from jump_lane.waveforms import NOISE
 
 NEAR = 0.005
@@ -28,9 +28,6 @@ HELD = "V_o"
 
 ACCURACY = 1e-3
 """How closely the average output has to be met; a string of LEDs is held by its current."""
-
-SLACK = 1e-6
-"""A limit exceeded by less than this part of it counts as held."""
 
 
 @dataclass(frozen=True)

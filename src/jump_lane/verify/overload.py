@@ -1,15 +1,19 @@
-"""Whether the named parts bear what is derived, over all corners and with margins."""
+"""Whether what is derived keeps what is asked, and the named parts bear it with margins."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Part
+from jump_lane.quantities import show
 from jump_lane.rating import AVERAGE, BLOCKED, EFFECTIVE, PEAK, Rated, Rating, ratings_of
 from jump_lane.stock import count, part_of
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Role
+
+SLACK = 1e-6
+"""A limit exceeded by less than this part of it counts as held."""
 
 
 def needs(design: Design, role: Role, part: Part, pieces: int = 1) -> Iterator[Rating | Rated]:
@@ -47,3 +51,12 @@ def overloads(design: Design) -> tuple[str, ...]:
             every = needs(design, role, part, count(design.spec, role.name))
             found += [r.text() for r in every if isinstance(r, Rating) and not r.holds]
     return tuple(found)
+
+
+def unkept(design: Design, i: int, j: int) -> Iterator[str]:
+    """Yield what is asked and not kept at a corner as derived, in words."""
+    for ask in design.asks:
+        value, limit = design.sheet[ask.symbol].corner(i, j), design.sheet[ask.limit].corner(i, j)
+        if value > limit * (1.0 + SLACK):
+            unit = design.sheet[ask.symbol].unit
+            yield f"{ask.symbol} of {show(value, unit)} where {show(limit, unit)} is asked"
