@@ -37,36 +37,10 @@ from jump_lane.circuit.elements import (
     VoltageSource,
 )
 from jump_lane.errors import InputError
+from jump_lane.switching.valves import Knot, Valve, knots_of, valves_of
 
 Array = NDArray[np.float64]
 E = TypeVar("E", bound=Element)
-
-
-@dataclass(frozen=True)
-class Valve:
-    """One open-or-conducting branch.
-
-    Attributes
-    ----------
-    v_f, r
-        Forward voltage [V] and resistance [Ω] when it conducts.
-    gated
-        Whether a gate alone decides.
-    gate
-        Of a natural valve: the gate that bars it while off.
-    within, sign
-        The branch whose current it is part of, and how it counts there.
-    """
-
-    name: str
-    a: str
-    b: str
-    v_f: float
-    r: float
-    gated: bool
-    gate: str = ""
-    within: str = ""
-    sign: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -120,59 +94,6 @@ class Network:
     def size(self) -> int:
         """Number of states n."""
         return len(self.states)
-
-
-def _valves(circuit: Circuit) -> tuple[list[Valve], int]:
-    gated, natural = [], []
-    for e in circuit.elements:
-        if isinstance(e, Switch):
-            gated.append(Valve(e.name, e.a, e.b, 0.0, e.r_on, True))
-            if e.threshold > 0.0:
-                channel = Valve(f"{e.name}.on", e.a, e.b, e.threshold, e.r_on, False, e.name, within=e.name)
-                natural.append(channel)
-            if e.body is not None:
-                a, b = (e.a, e.b) if e.body.forward else (e.b, e.a)
-                sign = 1.0 if e.body.forward else -1.0
-                body = e.body
-                natural.append(
-                    Valve(f"{e.name}.body", a, b, body.v_f, body.r_d, False, within=e.name, sign=sign)
-                )
-        elif isinstance(e, Diode):
-            natural.append(Valve(e.name, e.a, e.b, e.v_f, e.r_d, False))
-    return gated + natural, len(gated)
-
-
-@dataclass(frozen=True)
-class _Knot:
-    """A knot of the curve of a saturating inductor, in one direction: i = slope·(sign·λ − flux)."""
-
-    valve: Valve
-    inductor: str
-    slope: float
-    flux: float
-
-
-def _knots(circuit: Circuit) -> list[_Knot]:
-    """Return every knot of every saturating inductor, once for each direction.
-
-    Raises
-    ------
-    InputError
-        If a curve does not ascend in current, or its inductance does not fall.
-    """
-    found = []
-    for e in (e for e in circuit.elements if isinstance(e, Inductor)):
-        current, flux, inductance = 0.0, 0.0, e.inductance
-        for k, (start, following) in enumerate(e.saturation, start=1):
-            if not (start > current and 0.0 < following < inductance):
-                raise InputError(f"saturation of {e.name}: currents have to ascend and inductances to fall")
-            flux += inductance * (start - current)
-            slope = 1.0 / following - 1.0 / inductance
-            for mark, a, b, sign in (("+", e.a, e.b, 1.0), ("-", e.b, e.a, -1.0)):
-                valve = Valve(f"{e.name}.knee{k}{mark}", a, b, 0.0, 1.0, False, within=e.name, sign=sign)
-                found.append(_Knot(valve, e.name, slope, flux))
-            current, inductance = start, following
-    return found
 
 
 class _Assembly:
@@ -309,7 +230,7 @@ class _Assembly:
                 self.k[at + j, :n] = self.row(w.a, w.b) - ratio * self.row(first.a, first.b)
         return at + len(t.windings)
 
-    def knots(self, knots: list[_Knot], first: int) -> tuple[Array, Array]:
+    def knots(self, knots: list[Knot], first: int) -> tuple[Array, Array]:
         """Return the sources of the knots, whose valves start at `first`, and the valves' part in the flow."""
         source = np.zeros((len(knots), self.size + 1))
         flow = np.zeros((self.size, first + len(knots)))
@@ -367,8 +288,8 @@ def assemble(circuit: Circuit) -> Network:
     a.stamp_current_sources()
     a.stamp_inductors()
     a.stamp_branches()
-    valves, gated = _valves(circuit)
-    knots = _knots(circuit)
+    valves, gated = valves_of(circuit)
+    knots = knots_of(circuit)
     own = len(valves)
     valves += [k.valve for k in knots]
     linear = [t for e in circuit.elements if not isinstance(e, Switch | Diode) for t in terminals(e)]
