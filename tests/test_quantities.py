@@ -6,13 +6,20 @@ from hypothesis import strategies as st
 
 from jump_lane.errors import InputError
 from jump_lane.quantities import (
+    AREA,
     CAPACITANCE,
+    CHARGE,
     CURRENT,
     FREQUENCY,
     INDUCTANCE,
+    LENGTH,
     RATIO,
     RESISTANCE,
+    TEMPERATURE,
+    TEMPERATURE_DIFFERENCE,
+    THERMAL_RESISTANCE,
     VOLTAGE,
+    VOLUME,
     parse,
     parse_limit,
     show,
@@ -77,3 +84,34 @@ class Show(unittest.TestCase):
     def test_what_is_written_reads_back(self, value: float) -> None:
         text = show(value, "V")
         self.assertAlmostEqual(parse(text, VOLTAGE) / value, 1.0, delta=6e-4)
+
+
+class DataSheets(unittest.TestCase):
+    def test_units_of_parts(self) -> None:
+        for text, dimension, value in (
+            ("-40 °C", TEMPERATURE, -40.0),
+            ("15 K", TEMPERATURE_DIFFERENCE, 15.0),
+            ("0.45 K/W", THERMAL_RESISTANCE, 0.45),
+            ("450 m°C/W", THERMAL_RESISTANCE, 0.45),
+            ("120 mm²", AREA, 120e-6),
+            ("1.2 cm2", AREA, 120e-6),
+            ("6.4 cm³", VOLUME, 6.4e-6),
+            ("0.25 mm", LENGTH, 0.25e-3),
+            ("38 nC", CHARGE, 38e-9),
+        ):
+            with self.subTest(text):
+                self.assertAlmostEqual(parse(text, dimension) / value, 1.0, places=12)
+
+    def test_wrong_units_of_parts(self) -> None:
+        for text, dimension in (("120 mm", AREA), ("40 K", TEMPERATURE), ("3 K", THERMAL_RESISTANCE)):
+            with self.subTest(text), self.assertRaises(InputError):
+                parse(text, dimension)
+
+    def test_writing_them(self) -> None:
+        for value, unit, text in (
+            (83.66, "°C", "83.7 °C"),
+            (120e-6, "m²", "120.0 mm²"),
+            (6.4e-6, "m³", "6400 mm³"),
+            (0.45, "K/W", "450.0 mK/W"),
+        ):
+            self.assertEqual(show(value, unit), text)

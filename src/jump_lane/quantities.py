@@ -48,7 +48,9 @@ RATIO = Dimension("ratio", "")
 EXPONENTS = {"f": -15, "p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "k": 3, "M": 6, "G": 9}
 """SI prefixes that are read (micro as u and as both Unicode characters)."""
 
-_QUANTITY = re.compile(r"(?P<digits>[+-]?(\d+\.?\d*|\.\d+))([eE](?P<power>[+-]?\d+))?\s*(?P<rest>\D*)")
+_QUANTITY = re.compile(
+    r"(?P<digits>[+-]?(\d+\.?\d*|\.\d+))([eE](?P<power>[+-]?\d+))?\s*(?P<rest>[mc]m[23]|\D*)"
+)
 
 PREFIXES = ("f", "p", "n", "µ", "m", "", "k", "M", "G", "T")
 """SI prefixes from 10⁻¹⁵ to 10¹²."""
