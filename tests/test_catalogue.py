@@ -41,11 +41,14 @@ class Curves(unittest.TestCase):
 class Kinds(unittest.TestCase):
     def test_figures_follow_temperature(self) -> None:
         fet = Mosfet(part="a", resistance="10 mΩ", resistance_curve="25 °C: 100 %; 125 °C: 160 %")
-        self.assertAlmostEqual(fet.resistance_at(75.0), 0.013)
+        self.assertAlmostEqual(fet.resistance_at(75.0) or 0.0, 0.013)
         diode = Diode(part="b", forward_voltage="0.5 V", forward_curve="25 °C: 100 %; 125 °C: 80 %")
-        self.assertAlmostEqual(diode.forward_at(125.0), 0.4)
+        self.assertAlmostEqual(diode.forward_at(125.0) or 0.0, 0.4)
         bipolar = Igbt(part="c", on_voltage="0.9 V", resistance="20 mΩ")
         self.assertEqual((bipolar.on_voltage_at(100.0), bipolar.resistance_at(100.0)), (0.9, 0.02))
+        unknown = Diode(part="d", forward_curve="25 °C: 100 %; 125 °C: 80 %")
+        self.assertIsNone(unknown.forward_at(100.0))
+        self.assertIsNone(unknown.resistance_at(100.0))
         self.assertAlmostEqual(copper(125.0) / copper(25.0), 1.38545, places=4)
 
     def test_effective_capacitance_stores_the_energy_of_the_curve(self) -> None:

@@ -160,22 +160,22 @@ def figures(part: Part, temperature: float, frequency: float, pieces: int = 1) -
     found: dict[str, float | None]
     if isinstance(part, Mosfet):
         found = {
-            "resistance": None if part.resistance is None else part.resistance_at(temperature),
+            "resistance": part.resistance_at(temperature),
             "body_voltage": part.body_voltage,
             "body_resistance": part.body_resistance,
             "output_capacitance": part.effective_capacitance,
         }
     elif isinstance(part, Igbt):
         found = {
-            "resistance": None if part.resistance is None else part.resistance_at(temperature),
-            "on_voltage": None if part.on_voltage is None else part.on_voltage_at(temperature),
+            "resistance": part.resistance_at(temperature),
+            "on_voltage": part.on_voltage_at(temperature),
             "body_voltage": part.body_voltage,
             "body_resistance": part.body_resistance,
         }
     elif isinstance(part, Diode):
         found = {
-            "resistance": None if part.resistance is None else part.resistance_at(temperature),
-            "forward_voltage": None if part.forward_voltage is None else part.forward_at(temperature),
+            "resistance": part.resistance_at(temperature),
+            "forward_voltage": part.forward_at(temperature),
         }
     elif isinstance(part, Capacitor):
         resistance = part.resistance_of(frequency, temperature)

@@ -117,9 +117,9 @@ class Mosfet(_Gated):
             return self.output_capacitance
         return 2.0 * curve.moment(curve.x[-1], 1) / curve.x[-1] ** 2
 
-    def resistance_at(self, temperature: float) -> float:
+    def resistance_at(self, temperature: float) -> float | None:
         """Return the on-resistance at a junction temperature [°C]."""
-        return (self.resistance or 0.0) * _share(self.resistance_curve, temperature)
+        return _at(self.resistance, self.resistance_curve, temperature)
 
 
 class Gan(Mosfet):
@@ -150,13 +150,13 @@ class Igbt(_Gated):
         description="Exponent of the voltage in the energies; in proportion where nothing is said",
     )
 
-    def resistance_at(self, temperature: float) -> float:
+    def resistance_at(self, temperature: float) -> float | None:
         """Return the slope resistance at a junction temperature [°C]."""
-        return (self.resistance or 0.0) * _share(self.resistance_curve, temperature)
+        return _at(self.resistance, self.resistance_curve, temperature)
 
-    def on_voltage_at(self, temperature: float) -> float:
+    def on_voltage_at(self, temperature: float) -> float | None:
         """Return the on-state voltage at no current at a junction temperature [°C]."""
-        return (self.on_voltage or 0.0) * _share(self.on_curve, temperature)
+        return _at(self.on_voltage, self.on_curve, temperature)
 
 
 class Diode(_Cooled):
@@ -174,13 +174,13 @@ class Diode(_Cooled):
     capacitive_charge: Coulombs | None = Field(default=None, description="Capacitive charge")
     charge_voltage: Volts | None = Field(default=None, description="Reverse voltage of that charge")
 
-    def forward_at(self, temperature: float) -> float:
+    def forward_at(self, temperature: float) -> float | None:
         """Return the threshold of the forward line at a junction temperature [°C]."""
-        return (self.forward_voltage or 0.0) * _share(self.forward_curve, temperature)
+        return _at(self.forward_voltage, self.forward_curve, temperature)
 
-    def resistance_at(self, temperature: float) -> float:
+    def resistance_at(self, temperature: float) -> float | None:
         """Return the slope of the forward line at a junction temperature [°C]."""
-        return (self.resistance or 0.0) * _share(self.resistance_curve, temperature)
+        return _at(self.resistance, self.resistance_curve, temperature)
 
 
 class Capacitor(_Part):
@@ -306,9 +306,11 @@ ROLES: dict[str, tuple[type[_Part], ...]] = {
 """Kinds of parts that can stand in each role of a circuit."""
 
 
-def _share(curve: OverTemperature, temperature: float) -> float:
-    """Return a figure's share of that at 25 °C; the outermost lines of the curve go on."""
-    return max(curve.extended(temperature), 0.0) if curve is not None else 1.0
+def _at(figure: float | None, curve: OverTemperature, temperature: float) -> float | None:
+    """Return a figure at a temperature; the outermost lines of its curve go on. Unknown stays unknown."""
+    if figure is None or curve is None:
+        return figure
+    return figure * max(curve.extended(temperature), 0.0)
 
 
 def copper(temperature: float) -> float:
