@@ -64,6 +64,10 @@ class Lines(unittest.TestCase):
         self.assertEqual((lowest.worst, lowest.at), (2.5, (0, 2)))
         self.assertEqual(self.sheet.written(lowest), ("V/I", "10.00\u00a0V/4.000\u00a0A"))
 
+    def test_a_symbol_means_one_thing(self) -> None:
+        with self.assertRaisesRegex(ValueError, "I: 'power', and '.+' before"):
+            self.sheet.derive(Line("I", "V", "W", "power", "definition"))
+
     def test_each_corner_has_the_formula_of_its_mode(self) -> None:
         self.sheet.modes[:, 0] = DISCONTINUOUS
         value = self.sheet.derive(Line("x", {CONTINUOUS: "V", DISCONTINUOUS: "-V"}, "V", "", ""))

@@ -5,14 +5,15 @@ import numpy as np
 from jump_lane.overlay import sum_pp, sum_ripple, sum_rms
 
 
-def sampled(count, d1, a, b, d2, c, d, points=240_000):
+def sampled(count, *pieces, points=240_000):
     """The sum of all phases, sampled at the middle of so many steps of a period."""
     t = (np.arange(points) + 0.5) / points
     total = np.zeros(points)
     for k in range(count):
-        at = (t - k / count) % 1.0
-        first, second = a + (b - a) * at / d1, c + (d - c) * (at - d1) / d2
-        total += np.where(at < d1, first, np.where(at < d1 + d2, second, 0.0))
+        at, begin = (t - k / count) % 1.0, 0.0
+        for d, a, b in zip(pieces[::3], pieces[1::3], pieces[2::3], strict=True):
+            total += np.where((at >= begin) & (at < begin + d), a + (b - a) * (at - begin) / d, 0.0)
+            begin += d
     return total
 
 
@@ -22,6 +23,9 @@ class Overlay(unittest.TestCase):
         (3, 0.4, 0.0, 1.0, 0.25, 1.0, 0.0),
         (5, 0.35, 0.6, 1.0, 0.2, 0.0, 0.0),
         (8, 0.62, 0.0, 0.0, 0.38, 1.0, -0.2),
+        (1, 0.3, 0.0, 1.0, 0.1, 1.0, 0.5, 0.6, 0.5, 0.0),
+        (1, 0.25, 0.0, 1.0, 0.15, 1.0, 0.3, 0.2, 0.3, 0.0),
+        (2, 0.2, 0.1, 1.0, 0.1, 1.0, 0.6, 0.4, 0.6, 0.3, 0.3, 0.3, 0.1),
     )
 
     def test_against_samples(self) -> None:
@@ -48,3 +52,11 @@ class Overlay(unittest.TestCase):
         self.assertAlmostEqual(out[0, 0], 2.0 / 3.0)
         self.assertAlmostEqual(out[0, 1], 0.0)
         self.assertTrue(np.isnan(out[0, 2]))
+
+    def test_pieces_that_exceed_the_period_have_no_sum(self) -> None:
+        self.assertTrue(np.isnan(sum_pp(1, 0.6, 0, 1, 0.5, 1, 0)))
+        self.assertTrue(np.isnan(sum_rms(2, 0.6, 0, 1, 0.5, 1, 0)))
+        self.assertTrue(np.isnan(sum_ripple(5.0, 1, 0.6, 0, 1, 0.3, 1, 0.5, 0.2, 0.5, 0)))
+        self.assertFalse(np.isnan(sum_ripple(5.0, 1, 0.6, 0, 1, 0.2, 1, 0.5, 0.2, 0.5, 0)))
+        third = 1.0 / 3.0
+        self.assertFalse(np.isnan(sum_pp(1, third, 0, 1, third, 1, 1, third, 1, 0)))

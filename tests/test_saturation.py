@@ -19,7 +19,7 @@ from jump_lane.errors import InputError
 from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import steady_state
-from jump_lane.topologies.page import saturating
+from jump_lane.topologies.point import saturating
 from tests.common import buck_tables, design
 
 PERIOD, DUTY, LOAD = 5e-6, 0.23, 1.1

@@ -148,7 +148,15 @@ class Sheet:
         return value
 
     def derive(self, line: Line) -> Value:
-        """Evaluate a line over all corners, each in its conduction mode, and enter the result."""
+        """Evaluate a line over all corners, each in its conduction mode, and enter the result.
+
+        Raises
+        ------
+        ValueError
+            If the symbol has a value already: a page would mean two things by it.
+        """
+        if line.symbol in self:
+            raise ValueError(f"{line.symbol}: '{line.meaning}', and '{self[line.symbol].meaning}' before")
         with np.errstate(all="ignore"):
             array = self._seek(line) if line.within else self._evaluate(line, self._known)
         value = self._enter_derived(line, array)

@@ -194,8 +194,10 @@ class Transformer(_Table):
     primary_turns: int | None = Field(
         default=None, gt=0, description="Number of primary turns; the secondary gets a whole number too"
     )
-    secondary: Literal["centre-tap", "bridge", "current-doubler"] = Field(
-        default="centre-tap", description="What rectifies behind a transformer that is driven both ways"
+    secondary: Literal["half-wave", "centre-tap", "bridge", "current-doubler"] | None = Field(
+        default=None,
+        description="What rectifies behind the transformer of a forward or bridge converter; by default what is "
+        "usual there",
     )
     magnetising_ripple: Ratio = Field(
         default=0.1,

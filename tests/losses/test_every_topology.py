@@ -14,7 +14,8 @@ from jump_lane.surroundings import Sink, Thermal
 from jump_lane.topologies import NAMES
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design, derive
-from jump_lane.topologies.page import Point, Role
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 from jump_lane.verify.overload import needs, overloads
 from tests.common import example_design
 

@@ -50,6 +50,9 @@ def new(
         str | None, typer.Option(help="Conduction: continuous, boundary, discontinuous or either.")
     ] = None,
     rectifier: Annotated[str | None, typer.Option(help="diode or synchronous.")] = None,
+    secondary: Annotated[
+        str | None, typer.Option(help="half-wave, centre-tap, bridge or current-doubler.")
+    ] = None,
     overwrite: Overwrite = False,
 ) -> None:
     """Write a commented converter file; without options it is an example that runs as it is."""
@@ -70,12 +73,13 @@ def new(
         "switching.current_ripple": current_ripple,
         "switching.mode": mode,
         "switching.rectifier": rectifier,
+        "transformer.secondary": secondary,
     }
     given = {k: v for k, v in values.items() if v is not None}
     write_whole(file, fill(topology, given), overwrite)
     note(f"wrote {file}")
     if given:
-        left = [k for k, v in values.items() if v is None and not k.endswith("nominal")]
+        left = [k for k, v in values.items() if v is None and not k.endswith(("nominal", "secondary"))]
         note(f"taken from the example: {', '.join(left)}" if left else "nothing is taken from the example")
 
 

@@ -19,7 +19,7 @@ from jump_lane.rating import Rating
 from jump_lane.stock import figures
 from jump_lane.topologies.blocks.damping import derive_damping
 from jump_lane.topologies.design import Design
-from jump_lane.topologies.page import Point
+from jump_lane.topologies.point import Point
 from jump_lane.verify.operating import solve_point
 from jump_lane.waveforms import Array
 

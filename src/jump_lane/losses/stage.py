@@ -19,7 +19,8 @@ from jump_lane.circuit.elements import (
 from jump_lane.stock import count, part_of
 from jump_lane.switching.record import Edge, Recording
 from jump_lane.topologies.design import Design
-from jump_lane.topologies.page import Point, Role
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role, alike
 from jump_lane.waveforms import Array, Measures
 
 HARMONICS = 40
@@ -167,10 +168,5 @@ def _component(design: Design, name: str, role: Role, elements: tuple[Element, .
 
 
 def _role(element: str, roles: dict[str, Role]) -> Role | None:
-    """Return the role of an element: its own, or that of the first of those made alike (S3: S1, L2: L)."""
-    if element in roles:
-        return roles[element]
-    letters = element.rstrip("0123456789")
-    if letters == element or "_" in letters:
-        return None
-    return roles.get(letters) or roles.get(f"{letters}1")
+    """Return the role of an element: its own, or that of those made alike (S3: S1, L2: L)."""
+    return roles.get(alike(element, roles.__contains__))

@@ -17,7 +17,7 @@ from jump_lane.verify.overload import overloads
 
 def topologies_view(pages: list[Page]) -> View:
     """List the topologies."""
-    rows = tuple((p.name, p.title, p.conversion, "yes" if p.isolated else "no", p.good_for) for p in pages)
+    rows = tuple((p.name, p.title, p.conversion, _isolation(p), p.good_for) for p in pages)
     data = {
         "topologies": [
             {
@@ -25,6 +25,7 @@ def topologies_view(pages: list[Page]) -> View:
                 "title": p.title,
                 "conversion": p.conversion,
                 "isolated": p.isolated,
+                "secondaries": list(p.secondaries),
                 "good_for": p.good_for,
             }
             for p in pages
@@ -32,6 +33,11 @@ def topologies_view(pages: list[Page]) -> View:
     }
     columns = ("topology", "what it is", "conversion range", "isolated", "good for")
     return View("topologies", data, (Table("Topologies", columns, rows),))
+
+
+def _isolation(page: Page) -> str:
+    """Return whether a topology isolates, and what may rectify then."""
+    return "yes: " + ", ".join(page.secondaries) if page.secondaries else "yes" if page.isolated else "no"
 
 
 def derivation_view(design: Design, formulas: bool) -> View:

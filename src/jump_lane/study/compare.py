@@ -71,6 +71,8 @@ def _asked_of(spec: Spec, name: str) -> Spec:
         "damping": {},
         "output": [output, *spec.output[1:]],
     }
+    if spec.transformer.secondary not in page(name).secondaries:
+        changes["transformer"] = spec.transformer.model_copy(update={"secondary": None})
     return spec.model_copy(update=changes)
 
 

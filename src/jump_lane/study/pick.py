@@ -20,7 +20,7 @@ from jump_lane.stock import figures, stock, value_of
 from jump_lane.study.pool import spread
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design, derive
-from jump_lane.topologies.page import Role
+from jump_lane.topologies.role import Role
 from jump_lane.verify.overload import needs, unkept
 
 GOALS = ("loss", "temperature", "cost")

@@ -9,6 +9,7 @@ import tomlkit
 
 from jump_lane.spec import parse_spec
 from jump_lane.topologies import page
+from jump_lane.topologies.asked import with_secondary
 
 ITS_OWN = ("chosen", "parts", "driver", "controller", "thermal", "efficiency", "damping")
 """Tables of an example that belong to its own specification and parts."""
@@ -53,7 +54,7 @@ def fill(topology: str, values: dict[str, str]) -> str:
     for key, value in values.items():
         _set(document, key, value)
     text = tomlkit.dumps(document).rstrip() + "\n"
-    parse_spec(tomlkit.parse(text).unwrap(), "new")
+    with_secondary(parse_spec(tomlkit.parse(text).unwrap(), "new"), page(topology))
     return text
 
 

@@ -316,6 +316,12 @@ class Recording:
         conducting = [i for i, s in enumerate(self.stretches) if both & set(s.conducting)]
         return self.ends(conducting[-1], f"{valve}.i")[1] if conducting else 0.0
 
+    def lowest(self, *signals: str) -> float:
+        """Return the least sum of signals at the end of any stretch."""
+        known = [s for s in signals if s in self._index]
+        sums = [np.sum([self.ends(k, s) for s in known], axis=0) for k in range(len(self.stretches))]
+        return float(np.min(sums))
+
     def stretch_average(self, stretch: int, name: str) -> float:
         """Return the average of a signal over a stretch."""
         c = int(self.trace.configurations[stretch])

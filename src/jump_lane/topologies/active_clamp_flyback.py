@@ -21,7 +21,9 @@ from jump_lane.circuit.gates import Gates, Instant, complement, on
 from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, transformers
-from jump_lane.topologies.page import Entry, Page, Point, Proof, Role
+from jump_lane.topologies.page import Entry, Page, Proof
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 
 SIZING: tuple[Entry, ...] = (
     *flybacks.flyback_sizing(),

@@ -18,61 +18,39 @@ from jump_lane.circuit.gates import Gates, Instant, complement, on
 from jump_lane.derivation import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import forwards, transformers
-from jump_lane.topologies.page import Entry, Page, Point, Proof, Role
+from jump_lane.topologies.page import Cases, Entry, Page, Proof
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
+
+PRIMARY = "(R_S1 + R_pT)"
+
+RESONANT = dict.fromkeys(forwards.KINDS, "(1/L_m + 1/(n**2*L))") | {"half-wave": "1/L_m"}
 
 SIZING: tuple[Entry, ...] = (
-    *forwards.forward_sizing(),
-    Line(
-        "C_cl",
-        "(2*(1 - D_c)/f_s)**2/L_m",
-        "F",
-        "clamp capacitance: half a radian of resonance with L_m in the off-time",
-        blocks.VOLT_SECONDS,
-        component=True,
+    *forwards.forward_sizing(forwards.clamped.sizing(PRIMARY)),
+    Cases(
+        transformers.secondary,
+        {
+            kind: (
+                Line(
+                    "C_cl",
+                    f"(2*(1 - D_c)/f_s)**2*{inductance}",
+                    "F",
+                    "clamp capacitance: half a radian of resonance in the off-time",
+                    blocks.VOLT_SECONDS,
+                    component=True,
+                ),
+            )
+            for kind, inductance in RESONANT.items()
+        },
     ),
 )
 
-OPERATION = (
-    *forwards.forward_operation(),
-    Line(
-        "V_cl",
-        "V_in*D_w/(1 - D_w)",
-        "V",
-        "clamp voltage above the input, average over the off-time",
-        blocks.VOLT_SECONDS,
-    ),
-    Line(
-        "Q_k",
-        "L_kT*I_pk**2/(2*n**2*V_cl)",
-        "C",
-        "charge that leakage puts into the clamp",
-        blocks.LEAKAGE_FORWARD,
-    ),
-    Line(
-        "I_Mo",
-        "-Q_k*f_s/(1 - D_w)",
-        "A",
-        "average magnetising current that takes it out",
-        blocks.LEAKAGE_FORWARD,
-    ),
-    Line(
-        "dV_cl",
-        "(max(dI_Lm/2 + I_Mo, 0*I_Mo)**2*(1 - D_w)/(2*dI_Lm*f_s) + Q_k)/C_cl",
-        "V",
-        "ripple of the clamp capacitor, peak to peak",
-        blocks.OUTPUT_FILTER,
-    ),
-    Line("V_clm", "V_cl - 2/3*D_w*dV_cl", "V", "the same, average over the period", blocks.VOLT_SECONDS),
-    *forwards.primary_device("S1", "V_in + V_cl + dV_cl/3 + k_d*V_BS2", "I_Mo"),
-    Line(
-        "I_S2rms",
-        "dI_Lm/2*sqrt((1 - D_w)/3)",
-        "A",
-        "rms current of switch S2, without leakage",
-        blocks.RMS_VALUES,
-    ),
+OPERATION: tuple[Entry, ...] = (
+    *forwards.clamped.operation(PRIMARY),
+    *forwards.primary_device("S1", "V_in + V_r"),
     Line("V_S2", "V_S1", "V", "voltage that switch S2 blocks", blocks.KIRCHHOFF),
-    *forwards.secondary("(V_cl + dV_cl/3)", idle="(V_cl + dV_cl/6)/n + V_o"),
+    *forwards.clamped.rectifiers(),
 )
 
 
@@ -96,7 +74,7 @@ PAGE = Page(
     name="active-clamp-forward",
     title="Forward converter with active clamp",
     good_for="isolated supplies with a wide input range: duty ratio beyond one half, core driven both ways",
-    conversion="0 < V_o < V_in/n",
+    conversion="0 < V_o < V_in/n (twice behind a centre tap or a bridge)",
     isolated=True,
     roles=(*forwards.ROLES, Role("S2", "switch")),
     ripples=forwards.RIPPLES,
@@ -112,8 +90,10 @@ PAGE = Page(
     proofs=(
         *forwards.forward_proofs(),
         Proof("V_clm", "C_cl.v", "average"),
-        Proof("dV_cl", "C_cl.v", "peak_to_peak", 0.05),
+        Proof("dV_cl", "C_cl.v", "peak_to_peak", 0.05, "dV_cls"),
     ),
-    asks=blocks.single_asks(),
+    bounds=forwards.BOUNDS,
+    asks=forwards.forward_asks(),
+    secondaries=forwards.KINDS,
     figure=forwards.PANELS,
 )

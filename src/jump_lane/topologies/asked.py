@@ -12,7 +12,8 @@ from jump_lane.quantities import DIMENSIONS, Dimension, parse
 from jump_lane.spec import Output, Spec
 from jump_lane.stock import count, figures, keys_of, part_of, value_of
 from jump_lane.topologies.blocks import ASKED, DEFINITION
-from jump_lane.topologies.page import Page, Role
+from jump_lane.topologies.page import Page
+from jump_lane.topologies.role import Role
 
 
 def give_asked(
@@ -67,7 +68,8 @@ def give_transformer(sheet: Sheet, spec: Spec, page: Page) -> None:
             f"dV_ask{k}", output.voltage_ripple.of(voltage), "V", f"ripple asked of output {k}, peak to peak"
         )
     given = "default" if limit is None else "file"
-    sheet.give("D_lim", limit or page.duty_limit, "", "largest duty ratio wanted", given)
+    usual = page.duty_limits.get(t.secondary or "", page.duty_limit)
+    sheet.give("D_lim", limit or usual, "", "largest duty ratio wanted", given)
     for symbol, value, name, meaning in (
         ("N_p", float(t.primary_turns or 0), "primary_turns", "primary turns; 0 for any"),
         ("r_m", t.magnetising_ripple, "magnetising_ripple", "magnetising ripple, part of the load current"),
@@ -77,6 +79,24 @@ def give_transformer(sheet: Sheet, spec: Spec, page: Page) -> None:
         sheet.give(symbol, value, "", meaning, "file" if name in t.model_fields_set else "default")
     given = "file" if "spike" in spec.margin.model_fields_set else "default"
     sheet.give("m_sp", spec.margin.spike, "", "allowance for leakage spikes", given)
+
+
+def with_secondary(spec: Spec, page: Page) -> Spec:
+    """Return what is asked with the usual secondary side of the page where the file names none.
+
+    Raises
+    ------
+    InputError
+        If the page cannot take the one that the file names.
+    """
+    given = spec.transformer.secondary
+    if given is None and page.secondaries:
+        transformer = spec.transformer.model_copy(update={"secondary": page.secondaries[0]})
+        return spec.model_copy(update={"transformer": transformer})
+    if given is not None and given not in page.secondaries:
+        possible = "; ".join(page.secondaries) or "none, as its circuit leaves no choice"
+        raise InputError(f"transformer.secondary: read {given}; the {page.name} can take: {possible}")
+    return spec
 
 
 def load_kind(output: Output) -> str:

@@ -15,7 +15,8 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Element
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import Page, Point
+from jump_lane.topologies.page import Page
+from jump_lane.topologies.point import Point
 
 STAGE = blocks.StepDown(on="V_in - V_o - (R_S1 + R_L)*{I}", off="V_o + V_FD1 + (R_D1 + R_L)*{I}")
 

@@ -15,7 +15,8 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Element
 from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import Page, Point
+from jump_lane.topologies.page import Page
+from jump_lane.topologies.point import Point
 
 SIZING = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),

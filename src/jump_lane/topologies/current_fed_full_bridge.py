@@ -1,7 +1,7 @@
 """Current-fed full bridge: a boost converter whose output goes through a transformer.
 
 While all four switches conduct, L sees V_in; while one diagonal conducts alone, L hands its current over through the
-transformer, which reflects V_or = n·(V_o + 2·V_F).  The control variable D is the part of each half period in which
+transformer, which reflects V_or = n·(V_o + N_D·V_F), behind a bridge (N_D = 2) or a centre tap (N_D = 1).  The control variable D is the part of each half period in which
 all switches conduct.
 
         in ──L──┬── p ──S1──┬── a ── Np ── b ──┬──S3── p          ┌─D1─┬── out
@@ -13,15 +13,17 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Winding
+from jump_lane.circuit.elements import Element, Inductor, Winding
 from jump_lane.circuit.gates import Gates, Instant, complement, on, shifted
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import flybacks, transformers, turning
+from jump_lane.topologies.blocks import flybacks, rectifying, transformers, turning
 from jump_lane.topologies.blocks.rewriting import TWICE, rewritten
-from jump_lane.topologies.page import Cases, Entry, Page, Point, Proof, Role
+from jump_lane.topologies.page import Cases, Entry, Page, Proof
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 
-OFF = "(2*R_S1 + R_pT + n**2*(2*R_D1 + R_sT))"
+OFF = "(2*R_S1 + R_pT + n**2*(N_D*R_D1 + R_sT))"
 
 CLAMP = rewritten(
     (*flybacks.dissipating_clamp("2*(k_cl*V_or - V_in)*(k_cl - 1)*V_or/(f_s*L_kT*I_pk0**2)"),),
@@ -30,14 +32,21 @@ CLAMP = rewritten(
 
 SIZING: tuple[Entry, ...] = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
-    *transformers.turns_ratio("V_in/((1 - D_lim)*(V_o + 2*V_FD1))"),
-    *transformers.reflected("2*V_FD1"),
+    Cases(
+        transformers.secondary,
+        {
+            kind: (Line("N_D", count, "", "rectifiers in the path of the current", blocks.DEFINITION),)
+            for kind, count in {"bridge": "2", "centre-tap": "1"}.items()
+        },
+    ),
+    *transformers.turns_ratio("V_in/((1 - D_lim)*(V_o + N_D*V_FD1))"),
+    *transformers.reflected("N_D*V_FD1"),
     Line("D_i", "1 - V_in/(n*V_o)", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
     *rewritten(
         (
             *blocks.lossy_duty(
                 "V_or - n*R_Co*I_o",
-                f"V_in + (R_S1 - {OFF} - n**2*R_Co)*I_or - 4*t_d*f_s*n*V_BD1",
+                f"V_in + (R_S1 - {OFF} - n**2*R_Co)*I_or - 2*N_D*t_d*f_s*n*V_BD1",
                 "(R_L + R_S1)*I_or",
                 "I_or",
             ),
@@ -69,15 +78,15 @@ RATED = (
     Line("I_D1rms", "I_rect/sqrt(2)", "A", "rms current of a rectifier", blocks.RMS_VALUES),
     Line(
         "V_D1",
-        "V_o + dV_o/2 + V_FD1 + R_D1*n*I_pk",
+        "2*(V_o + dV_o/2)/N_D + V_FD1 + k_d*V_BD1 + R_D1*n*I_pk",
         "V",
-        "voltage that a rectifier blocks",
+        "voltage that a rectifier blocks, twice the output's behind a centre tap",
         blocks.KIRCHHOFF,
     ),
     Line("V_D1r", "(1 + m_V)*V_D1", "V", "voltage rating a rectifier should have", blocks.MARGIN),
     Line("I_D1r", "(1 + m_I)*I_D1pk", "A", "peak current rating a rectifier should have", blocks.MARGIN),
     *transformers.winding("Np", "0*I_o", "I_rect/n"),
-    *transformers.winding("Ns", "0*I_o", "I_rect"),
+    *transformers.winding("Ns", "(2 - N_D)*I_D1", "I_rect*sqrt(N_D/2)"),
 )
 """Rectifiers, ratings and windings, with leakage and without."""
 
@@ -132,7 +141,7 @@ TIGHT = (
     Line("I_S1pk", "I_pk", "A", "peak current of a switch", blocks.KIRCHHOFF),
     Line(
         "V_S1",
-        "n*(V_o + dV_o/2) + R_S1*I_pk + max(2*n*V_FD1 + (R_pT + n**2*(2*R_D1 + R_sT))*I_pk, k_d*2*n*V_BD1)",
+        "n*(V_o + dV_o/2) + R_S1*I_pk + max(N_D*n*V_FD1 + (R_pT + n**2*(N_D*R_D1 + R_sT))*I_pk, k_d*N_D*n*V_BD1)",
         "V",
         "voltage that a switch blocks, without the spike of leakage",
         blocks.KIRCHHOFF,
@@ -156,7 +165,7 @@ LEAKY = replace(
     leakage="0*L_kT",
     off=f"V_or - V_in + ({OFF} + R_L)*I_x + n*R_Co*(n*I_x - I_o)",
     ideal="V_or - V_in",
-    rise="(V_2 + f_s*L_kT*(I_x + V_1*D_c/(2*f_s*L_m)) + 2*t_d*f_s*n*V_BD1)/(V_1 + V_2)",
+    rise="(V_2 + f_s*L_kT*(I_x + V_1*D_c/(2*f_s*L_m)) + N_D*t_d*f_s*n*V_BD1)/(V_1 + V_2)",
     fallen="D_1*V_1*(1 - L_kT/L_m)/V_2",
     duty={CONTINUOUS: "D_1", REVERSED: "D_1 - t_d*f_s"},
 )
@@ -239,23 +248,17 @@ def circuit(p: Point) -> tuple[Element, ...]:
     """Return the elements at an operating point."""
     leaks = p["L_kT"] > 0.0
     a = "T.a" if leaks or p["R_pT"] > 0.0 else "a"
-    s = "T.s" if p["R_sT"] > 0.0 else "s1"
     return (
         p.source(),
         p.inductor("L", "in", "p"),
         *(flybacks.clamp(p, "p") if leaks else ()),
-        p.switch("S1", "p", "a", "S1", shares=True),
-        p.switch("S2", "a", "gnd", "S1", shares=True),
-        p.switch("S3", "p", "b", "S1", shares=True),
-        p.switch("S4", "b", "gnd", "S1", shares=True),
+        p.switch("S1", "p", "a", shares=True),
+        p.switch("S2", "a", "gnd", shares=True),
+        p.switch("S3", "p", "b", shares=True),
+        p.switch("S4", "b", "gnd", shares=True),
         *transformers.path("k" if leaks else "a", "a", "T.a", p["L_kT"], p["R_pT"]),
         Inductor("L_m", a, "b", p["L_m"]),
-        IdealTransformer("T", (Winding("Np", a, "b", p["n"]), Winding("Ns", s, "s2", 1.0))),
-        *transformers.path("s", "s1", "T.s", 0.0, p["R_sT"]),
-        p.rectifier("D1", "s1", "out", shares=True),
-        p.rectifier("D2", "s2", "out", "D1", shares=True),
-        p.rectifier("D3", "gnd", "s1", "D1", shares=True),
-        p.rectifier("D4", "gnd", "s2", "D1", shares=True),
+        *rectifying.into_capacitor(p, Winding("Np", a, "b", p["n"])),
         p.capacitor("C_o", "out", "gnd"),
         *p.load(),
     )
@@ -269,8 +272,7 @@ def gates(duty: Instant, p: Point) -> Gates:
     if not p.synchronous:
         return primary
     dead = p["t_d"] * p["f_s"]
-    off_two, off_one = complement(two, dead), complement(one, dead)
-    return {**primary, "D1": off_two, "D4": off_two, "D2": off_one, "D3": off_one}
+    return {**primary, **rectifying.alternately(p, complement(two, dead), complement(one, dead))}
 
 
 PAGE = Page(
@@ -313,6 +315,7 @@ PAGE = Page(
         Proof("I_Cirms", "source.i", "ac_rms"),
     ),
     asks=blocks.single_asks(),
+    secondaries=("bridge", "centre-tap"),
     figure=(
         ("gate", ("S1.gate", "S2.gate")),
         ("inductor current", ("L.i",)),

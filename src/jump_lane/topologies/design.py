@@ -24,9 +24,12 @@ from jump_lane.topologies.asked import (
     give_transformer,
     inductors,
     load_kind,
+    with_secondary,
 )
 from jump_lane.topologies.blocks.line_input import line_side
-from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Point, Proof
+from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Proof
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import alike
 
 NEAR_BOUNDARY = 0.01
 """A load within this part of the boundary load counts as being at the boundary."""
@@ -89,7 +92,7 @@ class Design:
         """Return the operating point at input corner i and load corner j."""
         spec = self.spec
         kind, secondary = load_kind(spec.output[0]), spec.transformer.secondary
-        return Point(self.sheet.at(i, j), self.synchronous, kind, secondary, self.saturation)
+        return Point(self.sheet.at(i, j), self.synchronous, kind, secondary or "", self.saturation)
 
     @cached_property
     def _inductors(self) -> dict[str, Inductor]:
@@ -120,8 +123,8 @@ class Design:
 
     def mode(self, i: int, j: int) -> str:
         """Return the conduction mode derived for a corner, the boundary told apart."""
-        ratio = self.sheet["I_o"].corner(i, j) / self.sheet["I_B"].corner(i, j)
-        if abs(ratio - 1.0) <= NEAR_BOUNDARY:
+        load, boundary = self.sheet["I_o"].corner(i, j), self.sheet["I_B"].corner(i, j)
+        if abs(load - boundary) <= NEAR_BOUNDARY * boundary:
             return BOUNDARY
         return str(self.sheet.modes[i, j])
 
@@ -154,9 +157,7 @@ class Design:
 
     def stands_for(self, device: str) -> str:
         """Return the device whose symbols a device shares: itself, or the one that stands for all made alike."""
-        if f"V_{device}" in self.sheet:
-            return device
-        return "S1" if device.startswith("S") else "D1"
+        return alike(device, lambda name: f"V_{name}" in self.sheet) or "D1"
 
     def spike(self, tag: str) -> float:
         """Return the factor by which leakage may raise what a device blocks, where the page allows for it."""
@@ -168,7 +169,8 @@ class Design:
 
     def caveats(self) -> tuple[str, ...]:
         """Return what the derivation leaves out."""
-        known = tuple(text for symbol, text in self.page.caveats.items() if self.sheet[symbol].worst != 0.0)
+        said = self.page.caveats.items()
+        known = tuple(text for s, text in said if s in self.sheet and self.sheet[s].worst != 0.0)
         if any(
             f"V_T{role.tag}" in self.sheet and self.sheet[f"V_T{role.tag}"].worst for role in self.page.roles
         ):
@@ -218,6 +220,7 @@ def derive(spec: Spec) -> Design:
 def _derive(
     spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float]
 ) -> Design:
+    spec = with_secondary(spec, page)
     sheet = Sheet((len(inputs), len(loads)))
     give_asked(sheet, spec, spec.output[0], inputs, loads)
     give_transformer(sheet, spec, page)

@@ -18,7 +18,8 @@ from jump_lane.circuit.elements import Element
 from jump_lane.derivation import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, transformers
-from jump_lane.topologies.page import Cases, Entry, Page, Point
+from jump_lane.topologies.page import Cases, Entry, Page
+from jump_lane.topologies.point import Point
 
 SIZING = (
     *flybacks.flyback_sizing(),

@@ -17,10 +17,13 @@ from jump_lane.circuit.elements import Diode, Element, Winding
 from jump_lane.derivation import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import forwards, transformers
-from jump_lane.topologies.page import Bound, Entry, Page, Point
+from jump_lane.topologies.page import Entry, Page
+from jump_lane.topologies.point import Point
+
+PRIMARY, RESET = "(R_S1 + R_pT)", "(V_in/n_r)"
 
 SIZING: tuple[Entry, ...] = (
-    *forwards.forward_sizing(),
+    *forwards.forward_sizing(forwards.free.sizing(PRIMARY)),
     Line(
         "n_r",
         "1",
@@ -31,23 +34,13 @@ SIZING: tuple[Entry, ...] = (
     ),
 )
 
-OPERATION = (
-    *forwards.forward_operation(),
-    Line("D_r", "n_r*D_w", "", "part of the period that the core takes to reset", blocks.VOLT_SECONDS),
-    Line("D_off", "1 - D_w", "", "part of the period in which S1 is off", blocks.DEFINITION, "min"),
-    *forwards.primary_device("S1", "V_in + V_in/n_r"),
+OPERATION: tuple[Entry, ...] = (
+    *forwards.free.operation(PRIMARY, RESET, "n_r"),
+    *forwards.primary_device("S1", "V_in + V_r"),
     blocks.with_spike("S1"),
-    Line(
-        "I_Dr", "dI_Lm*D_w/2", "A", "average current of reset diode D_r, without leakage", blocks.RMS_VALUES
-    ),
+    Line("I_Dr", "I_r", "A", "average current of reset diode D_r", blocks.RMS_VALUES),
     Line("V_Dr", "V_in + n_r*V_in", "V", "voltage that reset diode D_r blocks", blocks.KIRCHHOFF),
-    *forwards.secondary(
-        "(V_in/n_r)",
-        returned=(
-            "(dI_Lm*D_w + I_pk*D_k2/(n*n_r))/2",
-            "(dI_Lm**2*D_w/n_r + D_k2*I_pk*(I_pk/n + 2*dI_Lm)/(n*n_r**2))/3",
-        ),
-    ),
+    *forwards.free.rectifiers(),
 )
 
 
@@ -66,7 +59,7 @@ PAGE = Page(
     name="forward",
     title="Forward converter with reset winding",
     good_for="isolated supplies of some hundred watts with one switch and a smooth output current",
-    conversion="0 < V_o < V_in/n",
+    conversion="0 < V_o < V_in/n (twice behind a centre tap or a bridge)",
     isolated=True,
     roles=forwards.ROLES,
     ripples=forwards.RIPPLES,
@@ -78,8 +71,11 @@ PAGE = Page(
     idle=("D1", "D2"),
     turns=transformers.TURNS,
     looser=transformers.LOOSER,
-    bounds=(Bound("D_r", "D_off", "the core would not be reset; lower duty_limit or n_r"),),
+    bounds=forwards.BOUNDS,
+    caveats=forwards.CAVEATS,
+    duty_limits=forwards.DUTY_LIMITS,
     proofs=forwards.forward_proofs(),
-    asks=blocks.single_asks(),
+    asks=forwards.forward_asks(),
+    secondaries=forwards.KINDS,
     figure=forwards.PANELS,
 )

@@ -16,7 +16,9 @@ from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import Page, Point, Proof, Role
+from jump_lane.topologies.page import Page, Proof
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 
 SIZING = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),

@@ -16,7 +16,9 @@ from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, Interval, on
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import ByTarget, Page, Point, Proof, Role
+from jump_lane.topologies.page import ByTarget, Page, Proof
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 
 BUCK = "(1 - s_r)"
 """Factor that leaves the buck region; s_r leaves the boost region."""

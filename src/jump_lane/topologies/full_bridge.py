@@ -15,14 +15,16 @@ from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.derivation import Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import rectifying, secondaries, transformers
-from jump_lane.topologies.page import Page, Point
+from jump_lane.topologies.blocks import rectifying, transformers
+from jump_lane.topologies.blocks.both_ways import Drive, secondaries
+from jump_lane.topologies.page import Page
+from jump_lane.topologies.point import Point
 
-VOLTAGE, RESISTANCE = "V_in", "(2*R_S1 + R_pT)"
+DRIVE = Drive("V_in", "(2*R_S1 + R_pT)", bodies="2")
 
 OPERATION = (
-    *secondaries.both_ways_operation(VOLTAGE, RESISTANCE),
-    *blocks.ramped_device("S1", "D_p", "I_p1", "I_p2", "V_in - R_S1*I_p1", up="D_q"),
+    *secondaries.both_ways_operation(DRIVE),
+    *secondaries.leg_switch(),
     *transformers.winding("Np", "0*I_o", "I_prms"),
     Line(
         "C_b",
@@ -32,7 +34,7 @@ OPERATION = (
         blocks.KIRCHHOFF,
     ),
     *secondaries.whole_input(),
-    *secondaries.rectifiers(),
+    *secondaries.rectifiers(DRIVE),
 )
 
 
@@ -42,9 +44,9 @@ def circuit(p: Point) -> tuple[Element, ...]:
     return (
         p.source(),
         p.switch("S1", "in", "a", shares=True),
-        p.switch("S2", "a", "gnd", "S1", shares=True),
-        p.switch("S3", "in", "b", "S1", shares=True),
-        p.switch("S4", "b", "gnd", "S1", shares=True),
+        p.switch("S2", "a", "gnd", shares=True),
+        p.switch("S3", "in", "b", shares=True),
+        p.switch("S4", "b", "gnd", shares=True),
         *transformers.path("a", "a", "T.a", 0.0, p["R_pT"]),
         *rectifying.freewheels(p, ("a", "in"), ("gnd", "a"), ("b", "in"), ("gnd", "b")),
         *rectifying.transformer(p, (("Np", a, "b"),)),
@@ -60,11 +62,11 @@ PAGE = Page(
     name="full-bridge",
     title="Full-bridge converter, hard-switched",
     good_for="isolated supplies of a kilowatt and more",
-    conversion="0 < V_o < V_in/n (half with a current doubler)",
+    conversion="0 < V_o < V_in/n (half with a current doubler, or half-wave)",
     isolated=True,
     roles=secondaries.ROLES,
     ripples=(("dI_ask", "I_max*k_L"),),
-    sizing=secondaries.both_ways_sizing(VOLTAGE, RESISTANCE),
+    sizing=secondaries.both_ways_sizing(DRIVE),
     operation=OPERATION,
     circuit=circuit,
     gates=gates,
@@ -79,5 +81,6 @@ PAGE = Page(
     caveats=secondaries.CAVEATS,
     proofs=secondaries.both_ways_proofs(),
     asks=blocks.single_asks(),
+    secondaries=secondaries.KINDS,
     figure=secondaries.PANELS,
 )

@@ -15,14 +15,21 @@ from jump_lane.circuit.elements import Capacitor, Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import rectifying, secondaries, transformers
-from jump_lane.topologies.page import Page, Point, Proof
+from jump_lane.topologies.blocks import rectifying, transformers
+from jump_lane.topologies.blocks.both_ways import Drive, secondaries
+from jump_lane.topologies.page import Page, Proof
+from jump_lane.topologies.point import Point
 
-VOLTAGE, RESISTANCE = "(V_in/2)", "(R_S1 + R_pT)"
+DRIVE = Drive(
+    "(V_in/2)",
+    "(R_S1 + R_pT)",
+    back="I_o/2",
+    shift=" - (0.5 - D_i)*R_sT*I_o/(2*D_i)",
+)
 
 OPERATION = (
-    *secondaries.both_ways_operation(VOLTAGE, RESISTANCE),
-    *blocks.ramped_device("S1", "D_p", "I_p1", "I_p2", "V_in - R_S1*I_p1", up="D_q"),
+    *secondaries.both_ways_operation(DRIVE),
+    *secondaries.leg_switch(),
     *transformers.winding("Np", "0*I_o", "I_prms"),
     Line("Q_d", "(I_S1 + D_r*I_p2/2)/f_s", "C", "charge of one pulse", blocks.KIRCHHOFF),
     Line(
@@ -38,7 +45,7 @@ OPERATION = (
     Line("V_half", "V_in/2", "V", "voltage of these capacitors", blocks.KIRCHHOFF),
     Line("dV_p", "dV_Cd", "V", "droop of the primary voltage during a pulse", blocks.DEFINITION),
     Line("k_in", "1/2", "", "part of the primary current that the input delivers", blocks.DEFINITION),
-    *secondaries.rectifiers(),
+    *secondaries.rectifiers(DRIVE),
 )
 
 
@@ -48,7 +55,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
     return (
         p.source(),
         p.switch("S1", "in", "m", shares=True),
-        p.switch("S2", "m", "gnd", "S1", shares=True),
+        p.switch("S2", "m", "gnd", shares=True),
         Capacitor("C_d1", "in", "c", p["C_d"]),
         Capacitor("C_d2", "c", "gnd", p["C_d"]),
         *transformers.path("m", "m", "T.m", 0.0, p["R_pT"]),
@@ -71,11 +78,11 @@ PAGE = Page(
     name="half-bridge",
     title="Half-bridge converter",
     good_for="isolated supplies of some hundred watts from high input voltage: no switch sees more than V_in",
-    conversion="0 < V_o < V_in/(2·n) (half with a current doubler)",
+    conversion="0 < V_o < V_in/(2·n) (half with a current doubler, or half-wave)",
     isolated=True,
     roles=secondaries.ROLES,
     ripples=(("dI_ask", "I_max*k_L"),),
-    sizing=secondaries.both_ways_sizing(VOLTAGE, RESISTANCE),
+    sizing=secondaries.both_ways_sizing(DRIVE),
     operation=OPERATION,
     circuit=circuit,
     gates=gates,
@@ -94,5 +101,6 @@ PAGE = Page(
         Proof("I_Cdrms", "C_d1.i", "rms", 0.02),
     ),
     asks=blocks.single_asks(),
+    secondaries=secondaries.KINDS,
     figure=secondaries.PANELS,
 )

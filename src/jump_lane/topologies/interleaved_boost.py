@@ -16,7 +16,8 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Element
 from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import Page, Point, Proof
+from jump_lane.topologies.page import Page, Proof
+from jump_lane.topologies.point import Point
 
 SIZING = (
     *blocks.shares(),
@@ -75,8 +76,8 @@ def circuit(p: Point) -> tuple[Element, ...]:
         for k in range(1, int(p["N"]) + 1)
         for element in (
             p.phase_inductor(f"L{k}", "in", f"sw{k}", "L"),
-            p.switch(f"S{k}", f"sw{k}", "gnd", "S1"),
-            p.rectifier(f"D{k}", f"sw{k}", "out", "D1"),
+            p.switch(f"S{k}", f"sw{k}", "gnd"),
+            p.rectifier(f"D{k}", f"sw{k}", "out"),
         )
     ]
     return (p.source(), *phases, p.capacitor("C_o", "out", "gnd"), *p.load())

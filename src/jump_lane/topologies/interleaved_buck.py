@@ -14,7 +14,8 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Element
 from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import ByTarget, Page, Point, Proof
+from jump_lane.topologies.page import ByTarget, Page, Proof
+from jump_lane.topologies.point import Point
 
 STAGE = blocks.StepDown(
     on="V_in - V_o - (R_S1 + R_L)*{I}",
@@ -56,8 +57,8 @@ def circuit(p: Point) -> tuple[Element, ...]:
         element
         for k in range(1, int(p["N"]) + 1)
         for element in (
-            p.switch(f"S{k}", "in", f"sw{k}", "S1"),
-            p.rectifier(f"D{k}", "gnd", f"sw{k}", "D1"),
+            p.switch(f"S{k}", "in", f"sw{k}"),
+            p.rectifier(f"D{k}", "gnd", f"sw{k}"),
             p.phase_inductor(f"L{k}", f"sw{k}", "out", "L"),
         )
     ]

@@ -21,7 +21,9 @@ from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, pair, transformers, turning
 from jump_lane.topologies.blocks.rewriting import rewritten
-from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Point, Proof, Role
+from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Proof
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 
 SEEN = transformers.SEEN | {
     "L2": "L_2p",

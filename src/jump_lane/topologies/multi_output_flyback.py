@@ -27,7 +27,9 @@ from jump_lane.spec import Spec
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, transformers
 from jump_lane.topologies.blocks.rewriting import rewritten
-from jump_lane.topologies.page import Cases, Entry, Page, Point, Proof, Role
+from jump_lane.topologies.page import Cases, Entry, Page, Proof
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 
 MOST = 4
 PRIMARY = "(R_S1 + R_pT)"

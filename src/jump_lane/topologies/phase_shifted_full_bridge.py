@@ -18,11 +18,18 @@ from jump_lane.circuit.elements import Capacitor, Element, Inductor
 from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import rectifying, secondaries, transformers
-from jump_lane.topologies.page import Cases, Entry, Page, Point, Proof
+from jump_lane.topologies.blocks import rectifying, transformers
+from jump_lane.topologies.blocks.both_ways import Drive, secondaries
+from jump_lane.topologies.page import Cases, Entry, Page, Proof
+from jump_lane.topologies.point import Point
 
-VOLTAGE, RESISTANCE = "V_in", "(2*R_S1 + R_pT)"
-LOST = "2*f_s*L_r*max(I_v, 0*I_v)/(n*V_in)"
+DRIVE = Drive(
+    "V_in",
+    "(2*R_S1 + R_pT)",
+    lost="2*f_s*L_r*max(I_v, 0*I_v)/(n*V_in)",
+    leakage="L_r",
+    back="I_o/2",
+)
 
 HARD = (
     "Where a switch turns on against voltage (below I_oz, or with less dead time than t_lag), its output capacitance "
@@ -33,10 +40,21 @@ DECAY = 0.05
 """Between pulses the primary current decays and follows the inductor; the formulas take whichever is faster."""
 
 SIZING: tuple[Entry, ...] = (
-    *secondaries.both_ways_sizing(VOLTAGE, RESISTANCE),
+    *secondaries.both_ways_sizing(DRIVE),
+    Cases(
+        transformers.secondary,
+        {
+            k: (
+                Line(
+                    "k_g", part, "", "part of an inductor's current that the primary carries on", blocks.SOFT
+                ),
+            )
+            for k, part in (dict.fromkeys(secondaries.KINDS, "1") | {"half-wave": "1/2"}).items()
+        },
+    ),
     Line(
         "I_z",
-        "max(k_z*I_max*k_L - dI_ask/2, 0.1*I_max*k_L)/n",
+        "k_g*max(k_z*I_max*k_L - dI_ask/2, 0.1*I_max*k_L)/n",
         "A",
         "primary current at the valley of the smallest load for soft switching",
         blocks.DEFINITION,
@@ -56,31 +74,49 @@ SIZING: tuple[Entry, ...] = (
 def carried_on(current: str) -> tuple[Line, ...]:
     """Return what the primary still carries as the next pulse begins.
 
-    It follows the inductor current, given as it is then, unless resistance makes it decay faster.
+    It follows the inductor current, given as it is then, unless resistance makes it decay faster; that takes a
+    rectifier that conducts back, through its body diode where it is a switch.
     """
-    decayed = f"I_p2*exp(-{RESISTANCE}*(0.5 - D_p - D_q)/(f_s*L_r))"
+    held = f"max({DRIVE.resistance} - n*V_BD1/I_p2, 0*R_o)"
+    decayed = f"I_p2*exp(-{held}*(0.5 - D_p - D_q)/(f_s*L_r))"
+    return at_its_end(f"min({current}/n + dI_Lm/2, {decayed})")
+
+
+def at_its_end(current: str) -> tuple[Line, ...]:
+    """Return the primary current at the end of freewheeling, from its formula."""
+    meaning = "primary current at the end of freewheeling"
+    return (Line("I_e", current, "A", meaning, blocks.LEAKAGE_FORWARD),)
+
+
+def as_s1_closes(current: str) -> tuple[Line, ...]:
+    """Return the primary current at the start of a period, from its formula."""
+    return (Line("I_start", current, "A", "primary current as S1 closes", blocks.KIRCHHOFF, "min"),)
+
+
+def leading(energy: str, current: str) -> tuple[Line, ...]:
+    """Return what the leading leg has, from the formulas of the energy and of the primary current it interrupts."""
     return (
-        Line(
-            "I_e",
-            f"min({current}/n + dI_Lm/2, {decayed})",
-            "A",
-            "primary current at the end of freewheeling",
-            blocks.LEAKAGE_FORWARD,
-        ),
+        Line("W_lead", energy, "J", "energy for the leading leg", blocks.SOFT, "min"),
+        Line("t_lead", f"2*C_S1*V_in/({current})", "s", "dead time the leading leg needs", blocks.SOFT),
     )
 
 
 OPERATION: tuple[Entry, ...] = (
-    *secondaries.both_ways_operation(VOLTAGE, RESISTANCE, LOST, "L_r"),
+    *secondaries.both_ways_operation(DRIVE),
     Cases(
-        secondaries.secondary,
+        transformers.secondary,
         {
             "centre-tap": carried_on("max(I_v, 0*I_v)"),
             "bridge": carried_on("max(I_v, 0*I_v)"),
             "current-doubler": carried_on("(I_pk - dI_L*(0.5 - D_1)/(1 - D_1))"),
+            "half-wave": at_its_end("I_d/n + I_M0 + dI_Lm/2"),
         },
     ),
-    Line("I_start", "-I_e", "A", "primary current as S1 closes", blocks.KIRCHHOFF, "min"),
+    Cases(
+        transformers.secondary,
+        {k: as_s1_closes("-I_e") for k in secondaries.KINDS}
+        | {"half-wave": as_s1_closes("I_M0 - dI_Lm/2 + I_u/n")},
+    ),
     Line(
         "D_w",
         {CONTINUOUS: "0.5 - D_p - D_q", DISCONTINUOUS: "D_2/2"},
@@ -91,7 +127,7 @@ OPERATION: tuple[Entry, ...] = (
     ),
     Line(
         "I_S1",
-        "D_p*(I_p1 + I_p2)/2 + D_w*(I_p2 + I_e)/2 + D_q*(I_p1 - I_e)/2",
+        "D_p*(I_p1 + I_p2)/2 + D_w*(I_p2 + I_e)/2 + D_q*(I_p1 + I_start)/2",
         "A",
         "average current of a switch",
         blocks.RMS_VALUES,
@@ -99,7 +135,7 @@ OPERATION: tuple[Entry, ...] = (
     Line(
         "I_S1rms",
         "sqrt((D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_w*(I_p2**2 + I_p2*I_e + I_e**2)"
-        " + D_q*(I_p1**2 - I_p1*I_e + I_e**2))/3)",
+        " + D_q*(I_p1**2 + I_p1*I_start + I_start**2))/3)",
         "A",
         "rms current of a switch",
         blocks.RMS_VALUES,
@@ -114,23 +150,41 @@ OPERATION: tuple[Entry, ...] = (
     ),
     Line("V_S1r", "(1 + m_V)*V_S1", "V", "voltage rating a switch should have", blocks.MARGIN),
     Line("I_S1r", "(1 + m_I)*I_S1pk", "A", "peak current rating a switch should have", blocks.MARGIN),
-    *transformers.winding("Np", "0*I_o", "I_S1rms*sqrt(2)"),
+    Cases(
+        transformers.secondary,
+        {k: transformers.winding("Np", "0*I_o", "I_S1rms*sqrt(2)") for k in secondaries.KINDS}
+        | {
+            "half-wave": transformers.winding(
+                "Np",
+                "0*I_o",
+                "sqrt(I_S1rms**2 + (D - D_b)*(I_M0**2 + dI_Lm**2/12) + (0.5 - D)*I_start**2"
+                " + D_b*(I_e**2 + I_e*I_M0 + I_M0**2)/3)",
+            )
+        },
+    ),
     Line(
         "dD_k", "2*D_q", "", "part of all pulses that turning the current round takes", blocks.LEAKAGE_FORWARD
     ),
     Line(
         "I_oz",
-        "(n*V_in*sqrt(2*C_S1/L_r) + dI_L/2)/k_L",
+        "(n*V_in*sqrt(2*C_S1/L_r)/k_g + dI_L/2)/k_L",
         "A",
         "load down to which the lagging leg switches softly",
         blocks.SOFT,
     ),
-    Line("W_lead", "(L_r + n**2*L)*I_p2**2/2", "J", "energy for the leading leg", blocks.SOFT, "min"),
+    Cases(
+        transformers.secondary,
+        {k: leading("(L_r + n**2*L)*I_p2**2/2", "I_p2") for k in secondaries.KINDS}
+        | {
+            "half-wave": leading(
+                "min((L_r + n**2*L)*I_p2**2/2, (L_r + L_m)*I_start**2/2)", "min(I_p2, -I_start)"
+            )
+        },
+    ),
     Line("W_need", "C_S1*V_in**2", "J", "energy that the output capacitances of a leg need", blocks.SOFT),
-    Line("t_lead", "2*C_S1*V_in/I_p2", "s", "dead time the leading leg needs", blocks.SOFT),
     Line("t_lag", "pi/2*sqrt(2*C_S1*L_r)", "s", "dead time the lagging leg needs", blocks.SOFT),
     *secondaries.whole_input(),
-    *secondaries.rectifiers(alone=True),
+    *secondaries.rectifiers(DRIVE),
 )
 
 
@@ -140,7 +194,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
     swing = p["C_S1"] > 0.0 and p["t_d"] > 0.0 and p["R_S1"] > 0.0
     return (
         p.source(),
-        *(p.switch(name, *nodes, "S1", shares=True) for name, nodes in legs.items()),
+        *(p.switch(name, *nodes, shares=True) for name, nodes in legs.items()),
         *(Capacitor(f"C_{name}", *nodes, p["C_S1"]) for name, nodes in legs.items() if swing),
         Inductor("L_r", "a", "T.a", p["L_r"], p["R_pT"]),
         *rectifying.transformer(p, (("Np", "T.a", "b"),), leak=False),
@@ -164,7 +218,7 @@ PAGE = Page(
     name="phase-shifted-full-bridge",
     title="Phase-shifted full-bridge converter",
     good_for="isolated supplies of kilowatts: switches turn on without voltage",
-    conversion="0 < V_o < V_in/n (half with a current doubler)",
+    conversion="0 < V_o < V_in/n (half with a current doubler, or half-wave)",
     isolated=True,
     roles=secondaries.ROLES,
     ripples=(("dI_ask", "I_max*k_L"),),
@@ -182,11 +236,13 @@ PAGE = Page(
     bounds=secondaries.BOUNDS,
     caveats={**secondaries.CAVEATS, "C_S1": HARD},
     proofs=(
-        *(p for p in secondaries.both_ways_proofs() if p.symbol not in ("D", "I_S1rms")),
+        *(p for p in secondaries.both_ways_proofs() if p.symbol not in ("D", "I_S1rms", "I_D2rms")),
         Proof("I_S1rms", "S1.i", "rms", DECAY),
+        Proof("I_D2rms", "D2.i", "rms", DECAY),
         Proof("I_Nprms", "L_r.i", "rms", DECAY),
     ),
     asks=blocks.single_asks(),
+    secondaries=secondaries.KINDS,
     figure=(
         ("gate", ("S1.gate", "S4.gate")),
         ("primary current", ("L_r.i",)),

@@ -13,19 +13,29 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant
+from jump_lane.derivation import CONTINUOUS, REVERSED
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import rectifying, secondaries, transformers
-from jump_lane.topologies.page import Page, Point
+from jump_lane.topologies.blocks import rectifying, transformers
+from jump_lane.topologies.blocks.both_ways import Drive, secondaries
+from jump_lane.topologies.page import Page
+from jump_lane.topologies.point import Point
 
-VOLTAGE, RESISTANCE = "V_in", "(R_S1 + R_pT)"
+DRIVE = Drive("V_in", "(R_S1 + R_pT)")
 
 OPERATION = (
-    *secondaries.both_ways_operation(VOLTAGE, RESISTANCE),
-    *blocks.ramped_device("S1", "D_p", "I_p1", "I_p2", "2*V_in - (R_S1 + R_pT)*I_v/n", up="D_q"),
+    *secondaries.both_ways_operation(DRIVE),
+    *blocks.ramped_device(
+        "S1",
+        "D_p",
+        "I_p1",
+        "I_p2",
+        {CONTINUOUS: "2*V_in - (R_S1 + R_pT)*I_v/n", REVERSED: "2*V_in - (R_S1 + R_pT)*I_v/n + k_d*V_BS1"},
+        up="D_q",
+    ),
     blocks.with_spike("S1"),
     *transformers.winding("Np1", "I_S1", "I_S1rms"),
     *secondaries.whole_input(),
-    *secondaries.rectifiers(),
+    *secondaries.rectifiers(DRIVE),
 )
 
 
@@ -37,7 +47,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         *transformers.path("a", "T.a", "a", 0.0, p["R_pT"]),
         *transformers.path("b", "T.b", "b", 0.0, p["R_pT"]),
         p.switch("S1", "a", "gnd", shares=True),
-        p.switch("S2", "b", "gnd", "S1", shares=True),
+        p.switch("S2", "b", "gnd", shares=True),
         *rectifying.freewheels(p, ("gnd", "a"), ("gnd", "b")),
         *rectifying.transformer(p, (("Np1", "in", a), ("Np2", b, "in"))),
     )
@@ -52,11 +62,11 @@ PAGE = Page(
     name="push-pull",
     title="Push-pull converter",
     good_for="isolated supplies from a low input voltage: two switches at ground, one of them in the path",
-    conversion="0 < V_o < V_in/n (half with a current doubler)",
+    conversion="0 < V_o < V_in/n (half with a current doubler, or half-wave)",
     isolated=True,
     roles=secondaries.ROLES,
     ripples=(("dI_ask", "I_max*k_L"),),
-    sizing=secondaries.both_ways_sizing(VOLTAGE, RESISTANCE),
+    sizing=secondaries.both_ways_sizing(DRIVE),
     operation=OPERATION,
     circuit=circuit,
     gates=gates,
@@ -71,5 +81,6 @@ PAGE = Page(
     caveats=secondaries.CAVEATS,
     proofs=secondaries.both_ways_proofs(),
     asks=blocks.single_asks(),
+    secondaries=secondaries.KINDS,
     figure=secondaries.PANELS,
 )

@@ -18,7 +18,9 @@ from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.page import ByTarget, Page, Point, Proof, Role
+from jump_lane.topologies.page import ByTarget, Page, Proof
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 
 
 def stages(mark: str, light: bool) -> tuple[Line, ...]:
@@ -281,7 +283,7 @@ OPERATION = (
         "I_1m",
         "dI_L1",
         {
-            CONTINUOUS: "V_o + V_FD3 - V_C1 - V_FD1",
+            CONTINUOUS: "V_o + V_FD3 - V_C1 + dV_C1/2 - V_FD1",
             DISCONTINUOUS: "V_o + V_FD3 - V_in",
         },
         "rectifier",

@@ -19,7 +19,9 @@ from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.derivation import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, transformers
-from jump_lane.topologies.page import Bound, Cases, Entry, Page, Point, Proof, Role
+from jump_lane.topologies.page import Bound, Cases, Entry, Page, Proof
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 
 PRIMARY = "(R_S1 + R_S2 + R_pT)"
 

@@ -13,30 +13,26 @@ through D_c1 and D_c2 back into the source, so that no switch sees more than V_i
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from jump_lane.circuit.elements import Diode, Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.derivation import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import forwards, transformers
-from jump_lane.topologies.page import Bound, Page, Point, Role
+from jump_lane.topologies.page import Entry, Page
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 
 PRIMARY = "(R_S1 + R_S2 + R_pT)"
 
-OPERATION = (
-    *forwards.forward_operation(PRIMARY),
-    Line("D_r", "D_w", "", "part of the period that the core takes to reset", blocks.VOLT_SECONDS),
-    Line(
-        "D_off", "1 - D_w", "", "part of the period in which the switches are off", blocks.DEFINITION, "min"
-    ),
+OPERATION: tuple[Entry, ...] = (
+    *forwards.free.operation(PRIMARY, "V_in"),
     *forwards.primary_device("S1", "V_in"),
     *forwards.primary_device("S2", "V_in"),
-    Line("I_Dc1", "dI_Lm*D_w/2", "A", "average current of a clamp diode, without leakage", blocks.RMS_VALUES),
+    Line("I_Dc1", "I_r", "A", "average current of a clamp diode", blocks.RMS_VALUES),
     Line("V_Dc1", "V_in", "V", "voltage that a clamp diode blocks", blocks.KIRCHHOFF),
-    *forwards.secondary(
-        "V_in",
-        "2",
-        returned=("(dI_Lm*D_w + I_pk*D_k2/n)/2", "(dI_Lm**2*D_w + D_k2*I_pk*(I_pk/n + 2*dI_Lm)/n)/3"),
-    ),
+    *forwards.free.rectifiers("2"),
 )
 
 
@@ -61,11 +57,11 @@ PAGE = Page(
     name="two-switch-forward",
     title="Two-switch forward converter",
     good_for="robust isolated supplies from high input voltage: no switch sees more than V_in",
-    conversion="0 < V_o < V_in/(2·n)",
+    conversion="0 < V_o < V_in/(2·n) (twice behind a centre tap or a bridge)",
     isolated=True,
     roles=(*forwards.ROLES, Role("S2", "switch")),
     ripples=forwards.RIPPLES,
-    sizing=forwards.forward_sizing(PRIMARY),
+    sizing=forwards.forward_sizing(forwards.free.sizing(PRIMARY)),
     operation=OPERATION,
     circuit=circuit,
     gates=gates,
@@ -73,8 +69,11 @@ PAGE = Page(
     idle=("D1", "D2"),
     turns=transformers.TURNS,
     looser=transformers.LOOSER,
-    bounds=(Bound("D_r", "D_off", "the core would not be reset; lower duty_limit"),),
-    proofs=forwards.forward_proofs(),
-    asks=blocks.single_asks(),
+    bounds=forwards.BOUNDS,
+    caveats=forwards.CAVEATS,
+    duty_limits=forwards.DUTY_LIMITS,
+    proofs=tuple(replace(p, needs="k_r") if p.symbol == "V_S1" else p for p in forwards.forward_proofs()),
+    asks=forwards.forward_asks(),
+    secondaries=forwards.KINDS,
     figure=forwards.PANELS,
 )

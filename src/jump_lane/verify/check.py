@@ -153,10 +153,12 @@ def simulated_mode(page: Page, recording: Recording) -> str:
     current = recording.measures(f"{rectifier}.i")
     if idle > NEAR:
         return DISCONTINUOUS
-    last = current.minimum if page.reversible or page.quiet else recording.last_current(rectifier)
+    whole = page.reversible or page.quiet
+    last = current.minimum if whole else recording.last_current(rectifier)
     if abs(last) < NEAR * current.peak:
         return BOUNDARY
-    return REVERSED if last < 0.0 else CONTINUOUS
+    together = last if whole else recording.lowest(*(f"{name}.i" for name in page.idle))
+    return REVERSED if min(last, together) < -NEAR * current.peak else CONTINUOUS
 
 
 def _judge_mode(design: Design, mode: str) -> tuple[bool, str]:

@@ -9,7 +9,8 @@ from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import Regulation, SteadyState, steady_state
 from jump_lane.topologies.design import Design
-from jump_lane.topologies.page import Page, Point
+from jump_lane.topologies.page import Page
+from jump_lane.topologies.point import Point
 
 
 def held(page: Page, point: Point) -> Regulation:

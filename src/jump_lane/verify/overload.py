@@ -10,7 +10,7 @@ from jump_lane.rating import AVERAGE, BLOCKED, EFFECTIVE, PEAK, Rated, Rating, r
 from jump_lane.stock import count, part_of
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design
-from jump_lane.topologies.page import Role
+from jump_lane.topologies.role import Role
 
 SLACK = 1e-6
 """A limit exceeded by less than this part of it counts as held."""

@@ -25,7 +25,7 @@ def device(
     blocks
         Formula of the voltage it blocks, or one for each conduction mode.
     """
-    return _stresses(
+    return stresses(
         name,
         f"({fraction})*{middle}",
         f"sqrt(({fraction})*({middle}**2 + {ripple}**2/12))",
@@ -58,7 +58,7 @@ def ramped_device(
     """
     square = f"({fraction})*({first}**2 + {first}*{last} + {last}**2) + {up}*{first}**2 + {down}*{last}**2"
     average = f"({fraction} + {up})*{first}/2 + ({fraction} + {down})*{last}/2"
-    return _stresses(name, average, f"sqrt(({square})/3)", f"max({first}, {last})", blocks, noun)
+    return stresses(name, average, f"sqrt(({square})/3)", f"max({first}, {last})", blocks, noun)
 
 
 def with_spike(name: str, noun: str = "switch") -> Line:
@@ -67,9 +67,10 @@ def with_spike(name: str, noun: str = "switch") -> Line:
     return Line(f"V_{name}s", f"(1 + m_sp)*V_{name}r", "V", meaning, MARGIN)
 
 
-def _stresses(
-    name: str, average: str, rms: str, peak: str, blocks: str | Mapping[str, str], noun: str
+def stresses(
+    name: str, average: str, rms: str, peak: str, blocks: str | Mapping[str, str], noun: str = "switch"
 ) -> tuple[Line, ...]:
+    """Return the stresses of a device from their formulas, and the ratings it should have."""
     return (
         Line(f"I_{name}", average, "A", f"average current of {noun} {name}", RMS_VALUES),
         Line(f"I_{name}rms", rms, "A", f"rms current of {noun} {name}", RMS_VALUES),

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from jump_lane.circuit.gates import Gates, Instant, on, shifted
-from jump_lane.topologies.page import Point, Role
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 
 SINGLE_ROLES = (
     Role("S1", "switch"),

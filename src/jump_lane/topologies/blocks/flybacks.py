@@ -35,7 +35,9 @@ from jump_lane.topologies.blocks.sources import (
     WITH_LOSSES,
 )
 from jump_lane.topologies.blocks.transformers import leaking, reflected, turns_ratio, winding
-from jump_lane.topologies.page import Ask, Cases, Entry, Point, Proof, Role
+from jump_lane.topologies.page import Ask, Cases, Entry, Proof
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.role import Role
 
 OFF = "V_or + n**2*(R_D1 + R_sT)*I_x + R_Co*n*(n*I_x - I_o)"
 

@@ -36,13 +36,19 @@ def interleaved_output(unit: str, shape: str, count: str = "N") -> tuple[Line, .
     count
         Formula of the number of phases.
     """
+    least = f"{MATCHING}*{unit}/(8*{count}*f_s)"
+    return shaped_output(
+        unit, shape, count, f"max(Q_o, {least})", "with margin, as phases never match better than to 5 %"
+    )
+
+
+def shaped_output(
+    unit: str, shape: str, count: str = "1", charge: str = "Q_o", meaning: str = "with margin"
+) -> tuple[Line, ...]:
+    """Return the output capacitor behind currents of any straight pieces; see `interleaved_output`."""
     return (
         Line(
-            "dI_s",
-            f"{unit}*sum_pp({shape})",
-            "A",
-            "ripple of all phases together, peak to peak",
-            CANCELLATION,
+            "dI_s", f"{unit}*sum_pp({shape})", "A", "ripple of the whole current, peak to peak", CANCELLATION
         ),
         Line(
             "Q_o",
@@ -55,9 +61,9 @@ def interleaved_output(unit: str, shape: str, count: str = "N") -> tuple[Line, .
         Line("ESR_max", "a_ESR*dV_ask/dI_s", "Ω", "largest ESR of C_o", CANCELLATION, "min"),
         Line(
             "C_o",
-            f"(1 + m_C)*max(Q_o, {MATCHING}*{unit}/(8*{count}*f_s))/dV_Q",
+            f"(1 + m_C)*{charge}/dV_Q",
             "F",
-            "output capacitance, with margin, as phases never match better than to 5 %",
+            f"output capacitance, {meaning}",
             CANCELLATION,
             component=True,
         ),

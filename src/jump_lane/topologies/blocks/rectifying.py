@@ -1,15 +1,18 @@
-"""Circuits and gates behind a transformer that is driven both ways: centre tap, bridge or current doubler."""
+"""Circuits and gates behind a transformer that is driven both ways: centre tap, bridge, current doubler or half-wave."""
 
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Diode, Element, IdealTransformer, Inductor, Winding
 from jump_lane.circuit.gates import Gates, Instant, Interval, complement, on, shifted
 from jump_lane.topologies.blocks.transformers import path
-from jump_lane.topologies.page import Point
+from jump_lane.topologies.point import Point
 
 
 def transformer(
-    p: Point, primaries: tuple[tuple[str, str, str], ...], leak: bool = True
+    p: Point,
+    primaries: tuple[tuple[str, str, str], ...],
+    leak: bool = True,
+    further: tuple[Winding, ...] = (),
 ) -> tuple[Element, ...]:
     """Return the transformer and all behind it up to the load.
 
@@ -19,14 +22,21 @@ def transformer(
         Name, dotted end and other end of each primary winding.
     leak
         Whether leakage inductance is put to the secondary.
+    further
+        Windings beside these, such as one that resets the core.
     """
     first = primaries[0]
     windings = tuple(Winding(name, a, b, p["n"]) for name, a, b in primaries)
-    build = {"centre-tap": _centre_tap, "bridge": _bridge, "current-doubler": _doubler}[p.secondary]
+    build = {
+        "centre-tap": _centre_tap,
+        "bridge": _bridge,
+        "current-doubler": _doubler,
+        "half-wave": _half_wave,
+    }[p.secondary]
     elements, secondaries = build(p, p["L_kT"] / p["n"] ** 2 if leak else 0.0)
     return (
         Inductor("L_m", first[1], first[2], p["L_m"]),
-        IdealTransformer("T", (*windings, *secondaries)),
+        IdealTransformer("T", (*windings, *secondaries, *further)),
         *elements,
         p.capacitor("C_o", "out", "gnd"),
         *p.load(),
@@ -38,26 +48,34 @@ def _inner(p: Point, leak: float, inner: str, outer: str) -> str:
 
 
 def _centre_tap(p: Point, leak: float) -> tuple[tuple[Element, ...], tuple[Winding, ...]]:
+    rectifiers, windings = _tapped_rectifiers(p, leak, "sw")
+    return (*rectifiers, p.phase_inductor("L1", "sw", "out", "L")), windings
+
+
+def _tapped_rectifiers(p: Point, leak: float, into: str) -> tuple[tuple[Element, ...], tuple[Winding, ...]]:
     one, two = _inner(p, leak, "T.s1", "s1"), _inner(p, leak, "T.s2", "s2")
     elements = (
         *path("k1", "T.s1", "s1", leak, p["R_sT"]),
         *path("k2", "T.s2", "s2", leak, p["R_sT"]),
-        p.rectifier("D1", "s1", "sw"),
-        p.rectifier("D2", "s2", "sw", "D1"),
-        p.phase_inductor("L1", "sw", "out", "L"),
+        p.rectifier("D1", "s1", into),
+        p.rectifier("D2", "s2", into),
     )
     return elements, (Winding("Ns1", one, "gnd", 1.0), Winding("Ns2", "gnd", two, 1.0))
 
 
 def _bridge(p: Point, leak: float) -> tuple[tuple[Element, ...], tuple[Winding, ...]]:
+    rectifiers, windings = _bridge_rectifiers(p, leak, "sw")
+    return (*rectifiers, p.phase_inductor("L1", "sw", "out", "L")), windings
+
+
+def _bridge_rectifiers(p: Point, leak: float, into: str) -> tuple[tuple[Element, ...], tuple[Winding, ...]]:
     dotted = _inner(p, leak, "T.s1", "s1")
     elements = (
         *path("k1", "T.s1", "s1", leak, p["R_sT"]),
-        p.rectifier("D1", "s1", "sw", "D1", shares=True),
-        p.rectifier("D2", "s2", "sw", "D1", shares=True),
-        p.rectifier("D3", "gnd", "s1", "D1", shares=True),
-        p.rectifier("D4", "gnd", "s2", "D1", shares=True),
-        p.phase_inductor("L1", "sw", "out", "L"),
+        p.rectifier("D1", "s1", into, shares=True),
+        p.rectifier("D2", "s2", into, shares=True),
+        p.rectifier("D3", "gnd", "s2", shares=True),
+        p.rectifier("D4", "gnd", "s1", shares=True),
     )
     return elements, (Winding("Ns1", dotted, "s2", 1.0),)
 
@@ -66,12 +84,30 @@ def _doubler(p: Point, leak: float) -> tuple[tuple[Element, ...], tuple[Winding,
     dotted = _inner(p, leak, "T.s1", "s1")
     elements = (
         *path("k1", "T.s1", "s1", leak, p["R_sT"]),
-        p.rectifier("D1", "gnd", "s1"),
-        p.rectifier("D2", "gnd", "s2", "D1"),
+        p.rectifier("D1", "gnd", "s2"),
+        p.rectifier("D2", "gnd", "s1"),
         p.phase_inductor("L1", "s1", "out", "L"),
         p.phase_inductor("L2", "s2", "out", "L"),
     )
     return elements, (Winding("Ns1", dotted, "s2", 1.0),)
+
+
+def _half_wave(p: Point, leak: float) -> tuple[tuple[Element, ...], tuple[Winding, ...]]:
+    dotted = _inner(p, leak, "T.s1", "s1")
+    elements = (
+        *path("k1", "T.s1", "s1", leak, p["R_sT"]),
+        p.rectifier("D1", "s1", "sw"),
+        p.rectifier("D2", "gnd", "sw"),
+        p.phase_inductor("L1", "sw", "out", "L"),
+    )
+    return elements, (Winding("Ns1", dotted, "gnd", 1.0),)
+
+
+def into_capacitor(p: Point, primary: Winding) -> tuple[Element, ...]:
+    """Return transformer and rectifiers that feed the output without an inductor: a bridge or a centre tap."""
+    build = {"centre-tap": _tapped_rectifiers, "bridge": _bridge_rectifiers}[p.secondary]
+    elements, secondaries = build(p, 0.0, "out")
+    return (IdealTransformer("T", (primary, *secondaries)), *elements)
 
 
 def rectify(p: Point, first: tuple[Interval, ...], second: tuple[Interval, ...]) -> Gates:
@@ -86,11 +122,13 @@ def rectify(p: Point, first: tuple[Interval, ...], second: tuple[Interval, ...])
         return {}
     dead = p["t_d"] * p["f_s"]
     blocked_first, blocked_second = complement(first, dead), complement(second, dead)
-    if p.secondary == "centre-tap":
-        return {"D1": blocked_second, "D2": blocked_first}
-    if p.secondary == "bridge":
-        return {"D1": blocked_second, "D2": blocked_first, "D3": blocked_first, "D4": blocked_second}
-    return {"D1": blocked_first, "D2": blocked_second}
+    return alternately(p, blocked_second, blocked_first)
+
+
+def alternately(p: Point, first: tuple[Interval, ...], second: tuple[Interval, ...]) -> Gates:
+    """Return the gates of rectifiers from the intervals in which those of odd and of even number conduct."""
+    names = ("D1", "D2", "D3", "D4") if p.secondary == "bridge" else ("D1", "D2")
+    return {name: (first, second)[k % 2] for k, name in enumerate(names)}
 
 
 def in_turn(duty: Instant, p: Point, first: tuple[str, ...], second: tuple[str, ...]) -> Gates:

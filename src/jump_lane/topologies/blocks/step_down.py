@@ -10,9 +10,8 @@ from dataclasses import dataclass
 
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.duty import gate_times
-from jump_lane.topologies.blocks.inductors import inductance
+from jump_lane.topologies.blocks.inductors import sized
 from jump_lane.topologies.blocks.sources import (
-    BOUNDARY_CONDITION,
     DISCONTINUOUS_RATIO,
     KIRCHHOFF,
     LEAKAGE_FORWARD,
@@ -46,6 +45,9 @@ class StepDown:
         Inductance in series with L while the pulse lasts.
     series_off
         Inductance in series with L afterwards.
+    least
+        Half of the ripple at which continuous conduction ends, where that is not the load current; the circuit
+        needs continuous conduction then.
     """
 
     on: str
@@ -60,6 +62,7 @@ class StepDown:
     lost: str = ""
     series: str = ""
     series_off: str = ""
+    least: str = ""
 
     def sizing(self) -> tuple[Line | ByTarget, ...]:
         """Return duty ratio (of the pulse, in continuous conduction), inductance and boundary."""
@@ -74,25 +77,7 @@ class StepDown:
                 "duty ratio of the pulse with drops, continuous conduction",
                 WITH_LOSSES,
             ),
-            Line("L_rip", f"V_1c*D_c/({f}*dI_ask)", "H", "inductance for the ripple asked", VOLT_SECONDS),
-            Line(
-                "L_crit",
-                f"V_1c*D_c/(2*{f}*{load})",
-                "H",
-                "critical inductance at the load",
-                BOUNDARY_CONDITION,
-            ),
-            Line(
-                "L_full",
-                f"V_1c*D_c/(2*{f}*{self.full})",
-                "H",
-                "critical inductance at full load",
-                BOUNDARY_CONDITION,
-            ),
-            inductance("L", "L_rip", "L_crit", "L_full"),
-            Line(
-                "I_B", f"{self.phases}*V_1c*D_c/(2*{f}*L)", "A", "boundary load current", BOUNDARY_CONDITION
-            ),
+            *sized(f"V_1c*D_c/{f}", load, self.full, self.phases, self.least, bool(self.least)),
         )
 
     def operation(self) -> tuple[Line, ...]:

@@ -6,7 +6,7 @@ from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Resi
 from jump_lane.derivation import Line, Sheet
 from jump_lane.spec import Spec
 from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF, RMS_VALUES, VOLT_SECONDS
-from jump_lane.topologies.page import Point
+from jump_lane.topologies.point import Point
 
 TURNS = (("N_p : N_s", "n"),)
 """How the ratio of one primary to one secondary winding is written."""
@@ -81,6 +81,11 @@ def winding(name: str, average: str, rms: str) -> tuple[Line, ...]:
         Line(f"I_{name}", average, "A", f"average current of winding {name}", KIRCHHOFF),
         Line(f"I_{name}rms", rms, "A", f"rms current of winding {name}", RMS_VALUES),
     )
+
+
+def secondary(spec: Spec, sheet: Sheet) -> str:
+    """Return what rectifies."""
+    return spec.transformer.secondary or ""
 
 
 def leaking(spec: Spec, sheet: Sheet) -> str:

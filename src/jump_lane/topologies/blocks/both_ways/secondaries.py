@@ -1,15 +1,18 @@
-"""What rectifies behind a transformer that is driven both ways: centre tap, bridge or current doubler.
+"""What rectifies behind a transformer that is driven both ways: centre tap, bridge, current doubler or half-wave.
 
 Two pulses of the voltage V_s = V_p/n reach the secondary in every period.  Centre tap and bridge put both through one
-inductor; the doubler has an inductor for each.  Leakage inductance is that of the secondary, L_k/n².
+inductor; the doubler has an inductor for each; half-wave rectification passes only one of the two on, so that the
+magnetising current takes the average that the primary cannot carry.  Leakage inductance is that of the secondary,
+L_k/n².
 """
 
 from __future__ import annotations
 
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Sheet
-from jump_lane.spec import Spec
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.topologies.blocks.both_ways import half_wave
+from jump_lane.topologies.blocks.both_ways.drive import Drive
 from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
-from jump_lane.topologies.blocks.devices import with_spike
+from jump_lane.topologies.blocks.devices import ramped_device, stresses, with_spike
 from jump_lane.topologies.blocks.inductors import inductor
 from jump_lane.topologies.blocks.phases import interleaved_output
 from jump_lane.topologies.blocks.proofs import (
@@ -22,15 +25,17 @@ from jump_lane.topologies.blocks.sources import (
     DEFINITION,
     KIRCHHOFF,
     LEAKAGE_FORWARD,
-    MARGIN,
+    ONE_SIDED,
     RMS_VALUES,
     VOLT_SECONDS,
 )
 from jump_lane.topologies.blocks.step_down import StepDown
-from jump_lane.topologies.blocks.transformers import turns_ratio, winding
-from jump_lane.topologies.page import Bound, Cases, Entry, Proof, Role
+from jump_lane.topologies.blocks.transformers import secondary, turns_ratio, winding
+from jump_lane.topologies.page import Bound, Cases, Entry, Proof
+from jump_lane.topologies.role import Role
 
-KINDS = ("centre-tap", "bridge", "current-doubler")
+KINDS = ("centre-tap", "bridge", "current-doubler", "half-wave")
+"""What can rectify behind a transformer that is driven both ways; the first one is usual."""
 
 ROLES = (
     Role("S1", "switch"),
@@ -47,33 +52,25 @@ BOUNDS = (
     Bound(
         "I_need", "I_o", "a current doubler is derived for continuous conduction only; raise L or the load"
     ),
+    Bound(
+        "I_sback",
+        "I_v",
+        "half-wave, the magnetising current flows through D1 between the pulses, and is more than the inductor "
+        "takes; raise L or the smallest load, or lower magnetising_ripple",
+    ),
 )
 
 CAVEATS = {
+    "k_h": "Where the inductor current reverses, synchronous rectifiers block it in dead time and between pulses; the "
+    "formulas leave that out, and a simulated ripple may be a fifth larger.",
     "D_f": "In discontinuous conduction the magnetising current goes on flowing through rectifiers and inductor; the "
-    "formulas leave that out, which is the less the smaller magnetising_ripple is."
+    "formulas leave that out, which is the less the smaller magnetising_ripple is.",
 }
 
 
-def secondary(spec: Spec, sheet: Sheet) -> str:
-    """Return what rectifies."""
-    return spec.transformer.secondary
-
-
-def stages(voltage: str, resistance: str, lost: str = "", leakage: str = "L_kT") -> dict[str, StepDown]:
-    """Return the secondary sides as converters that step pulses down.
-
-    Parameters
-    ----------
-    voltage, resistance
-        Formulas of the voltage that is put to the primary, and of the resistance in its circuit.
-    lost
-        Formula of the part of the switching period in which the primary current turns round at each pulse, if
-        that does not follow from the leakage on the secondary: then an inductance in series with the primary
-        turns it round, and carries it on between the pulses.
-    leakage
-        Symbol of the inductance in series, as the primary sees it.
-    """
+def stages(drive: Drive) -> dict[str, StepDown]:
+    """Return the secondary sides as converters that step pulses down."""
+    voltage, resistance, lost, leakage = drive.voltage, drive.resistance, drive.lost, drive.leakage
     late = "(I_pk - dI_L*(0.5 - D_1)/(1 - D_1))"
     common = {"pulse": f"({voltage}/n)", "series": f"{leakage}/n**2"}
     turned = f"f_s*{leakage}*max(I_v, 0*I_v)/(n*{voltage})"
@@ -107,21 +104,36 @@ def stages(voltage: str, resistance: str, lost: str = "", leakage: str = "L_kT")
             lost=f"f_s*{leakage}*max(I_v + {late}, 0*I_v)/(n*{voltage})" if lost else turned,
             **common,
         ),
+        "half-wave": StepDown(
+            on=f"{head}{drive.shift} - V_FD1 - (R_D1 + R_sT + R_L)*{{I}} - {resistance}/n**2*({{I}} - I_s0)",
+            off="V_o + V_FD1 + (R_L + R_D1/(2*(1 - D_i)))*{I}",
+            least="(I_o - r_m*I_max)/3",  # so that I_v ≥ I_pk/2 + r_m·I_max/2, the most that comes between pulses
+            lost=f"{lost}/2" if lost else f"f_s*{leakage}*(I_v - I_s0)/(n*{voltage})",
+            series_off=f"{leakage}/(2*n**2)" if lost else "",
+            **common,
+        ),
     }
 
 
-def both_ways_sizing(voltage: str, resistance: str) -> tuple[Entry, ...]:
-    """Return turns ratio, duty ratio, inductance and magnetising inductance; see `stages`."""
-    found = stages(voltage, resistance)
-    drops = {"centre-tap": "V_FD1", "bridge": "2*V_FD1", "current-doubler": "V_FD1"}
-    pulses = {"centre-tap": "2*", "bridge": "2*", "current-doubler": ""}
+def both_ways_sizing(drive: Drive) -> tuple[Entry, ...]:
+    """Return turns ratio, duty ratio, inductance and magnetising inductance."""
+    voltage, found = drive.voltage, stages(drive)
+    drops = {k: "2*V_FD1" if k == "bridge" else "V_FD1" for k in KINDS}
+    pulses = {k: "2*" if k in ("centre-tap", "bridge") else "" for k in KINDS}
+    between = Line(
+        "I_s0",
+        drive.returned("I_o", "D_i"),
+        "A",
+        "secondary current between the pulses, about",
+        ONE_SIDED,
+    )
     return (
         Line("M", "V_o/V_in", "", "conversion ratio", DEFINITION, "min"),
         Cases(
             secondary,
             {
                 k: (Line("k_L", share, "", "part of the load current in one inductor", DEFINITION),)
-                for k, share in zip(KINDS, ("1", "1", "1/2"), strict=True)
+                for k, share in zip(KINDS, ("1", "1", "1/2", "1"), strict=True)
             },
         ),
         Cases(
@@ -139,6 +151,7 @@ def both_ways_sizing(voltage: str, resistance: str) -> tuple[Entry, ...]:
                         "duty ratio with ideal parts",
                         VOLT_SECONDS,
                     ),
+                    *((between,) if k == "half-wave" else ()),
                     *found[k].sizing(),
                     Line(
                         "L_m",
@@ -155,22 +168,20 @@ def both_ways_sizing(voltage: str, resistance: str) -> tuple[Entry, ...]:
     )
 
 
-def both_ways_operation(
-    voltage: str, resistance: str, lost: str = "", leakage: str = "L_kT"
-) -> tuple[Entry, ...]:
-    """Return the operation up to the inductor and magnetising currents; see `stages`."""
-    found = stages(voltage, resistance, lost, leakage)
+def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
+    """Return the operation up to the inductor and magnetising currents."""
+    voltage, resistance, leakage = drive.voltage, drive.resistance, drive.leakage
+    found = stages(drive)
     kept, driven, after = f" - {leakage}*V_1/(n*L)", "D_p", f" + {leakage}*V_2/(n*L)*(0.5 - D_p - D_q)"
-    if not lost:
-        kept, driven, after = "", "D", ""
+    if not drive.lost:
+        kept, driven, after = "", "(D_p + D_q)", ""
     return (
         Cases(secondary, {k: found[k].operation() for k in KINDS}),
         Cases(
             secondary,
             {
-                "centre-tap": inductor("L", "I_o", "dI_L", "D_1 + D_2"),
-                "bridge": inductor("L", "I_o", "dI_L", "D_1 + D_2"),
-                "current-doubler": inductor("L", "(I_o/2)", "dI_L", "D_1 + D_2"),
+                k: inductor("L", "(I_o/2)" if k == "current-doubler" else "I_o", "dI_L", "D_1 + D_2")
+                for k in KINDS
             },
         ),
         Line(
@@ -186,31 +197,50 @@ def both_ways_operation(
                 "centre-tap": _pulses("D_1/2", "D_k1/2"),
                 "bridge": _pulses("D_1/2", "D_k1/2"),
                 "current-doubler": _pulses("D_1", "D_k1"),
+                "half-wave": _pulses("D_1", "D_k1"),
             },
+        ),
+        Cases(
+            secondary,
+            {k: half_wave.biased("0*I_o") for k in KINDS} | {"half-wave": half_wave.magnetised(drive)},
         ),
         Line(
             "dI_Lm",
-            f"(({voltage} - {resistance}*I_x/n{kept})*{driven}{after})/(f_s*L_m)",
+            f"(({voltage} - {resistance}*(I_x/n + I_M0){kept})*{driven}{after})/(f_s*L_m)",
             "A",
             "ripple of the magnetising current, peak to peak",
             VOLT_SECONDS,
         ),
+        Cases(secondary, {k: (_held_up(bool(drive.lost) or k == "current-doubler"),) for k in KINDS}),
         Line("Psi", f"{voltage}*D/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
-        Line("I_p1", "I_v/n - dI_Lm/2", "A", "primary current at the start of a pulse", KIRCHHOFF, "min"),
-        Line("I_p2", "I_pk/n + dI_Lm/2", "A", "primary current at the end of a pulse", KIRCHHOFF),
         Line(
-            "D_r",
-            f"f_s*{leakage}*I_p2/(2*{voltage})",
-            "",
-            "part of the period in which the primary current dies out after each pulse",
-            LEAKAGE_FORWARD,
+            "I_p1", "I_v/n + I_M0 - dI_Lm/2", "A", "primary current at the start of a pulse", KIRCHHOFF, "min"
         ),
-        Line(
-            "I_prms",
-            "sqrt(2*(D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_q*I_p1**2 + D_r*I_p2**2)/3)",
-            "A",
-            "rms current of the primary",
-            RMS_VALUES,
+        Line("I_p2", "I_pk/n + I_M0 + dI_Lm/2", "A", "primary current at the end of a pulse", KIRCHHOFF),
+        Cases(
+            secondary,
+            {
+                k: (
+                    Line(
+                        "D_r",
+                        f"f_s*{leakage}*I_p2/({paths}{voltage})",
+                        "",
+                        "part of the period in which the primary current dies out after a pulse",
+                        LEAKAGE_FORWARD,
+                    ),
+                )
+                for k, paths in (dict.fromkeys(KINDS, "2*") | {"half-wave": ""}).items()
+            },
+        ),
+        Cases(
+            secondary,
+            {
+                k: (Line("I_prms", f"sqrt({square})", "A", "rms current of the primary", RMS_VALUES),)
+                for k, square in (
+                    dict.fromkeys(KINDS, f"2*({half_wave.PULSE})")
+                    | {"half-wave": f"{half_wave.PULSE} + {half_wave.OTHER}"}
+                ).items()
+            },
         ),
         Line(
             "V_s",
@@ -223,6 +253,14 @@ def both_ways_operation(
     )
 
 
+def _held_up(possible: bool) -> Line:
+    """Return whether rectifiers hold a reversed current up in dead time, which the formulas leave out."""
+    meaning = "1 where rectifiers hold a reversed current up"
+    return Line(
+        "k_h", {CONTINUOUS: "0*k_d", REVERSED: "k_d" if possible else "0*k_d"}, "", meaning, DEFINITION
+    )
+
+
 def _pulses(length: str, ramp: str) -> tuple[Line, ...]:
     return (
         Line("D_p", length, "", "part of the period that one pulse lasts", DEFINITION),
@@ -230,11 +268,13 @@ def _pulses(length: str, ramp: str) -> tuple[Line, ...]:
     )
 
 
-def rectifiers(alone: bool = False) -> tuple[Entry, ...]:
+def rectifiers(drive: Drive) -> tuple[Entry, ...]:
     """Return rectifiers, secondary winding, output and input capacitor.
 
-    ``alone`` says that between the pulses the rectifiers that conducted before carry all of the current.
+    Where an inductance in series with the primary carries its current on, the rectifiers that conducted in a pulse
+    carry all of the current after it.
     """
+    alone, body = bool(drive.lost), f"{drive.bodies}*V_BS1/n"
     freewheel = "(I_m**2 + dI_L**2/12)"
     shared = f"sqrt((D_1/2 + D_2/4)*{freewheel} + D_2*(n*dI_Lm/4)**2)"
     doubled = (
@@ -258,13 +298,13 @@ def rectifiers(alone: bool = False) -> tuple[Entry, ...]:
             secondary,
             {
                 "centre-tap": (
-                    *_rectifier("I_o/2", shared, "I_pk", "V_sw + V_s + dV_p/n"),
+                    *_rectifier("I_o/2", shared, "I_pk", "V_sw + V_s + dV_p/n", f"2*{body}"),
                     *winding("Ns", "I_D1", "I_D1rms"),
                     *filtered_output(frequency="(2*f_s)"),
                     *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
                 ),
                 "bridge": (
-                    *_rectifier("I_o/2", shared, "I_pk", "V_sw + V_FD1 + R_D1*I_v + dV_p/(2*n)"),
+                    *_rectifier("I_o/2", shared, "I_pk", "V_sw + V_FD1 + R_D1*I_v + dV_p/(2*n)", body),
                     *winding("Ns", "0*I_o", f"{single}*sqrt(2)"),
                     *filtered_output(frequency="(2*f_s)"),
                     *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
@@ -275,6 +315,7 @@ def rectifiers(alone: bool = False) -> tuple[Entry, ...]:
                         doubled,
                         "max(I_pk - n*dI_Lm/2, 2*I_pk - dI_L/(2*(1 - D_1)))",
                         "V_sw + dV_p/(2*n)",
+                        body,
                     ),
                     *winding("Ns", "0*I_o", f"sqrt(2*D_1*{freewheel})"),
                     Line(
@@ -287,27 +328,27 @@ def rectifiers(alone: bool = False) -> tuple[Entry, ...]:
                     *interleaved_output("dI_L", "2, D_1, 0, 1, D_2, 1, 0", "2"),
                     *chopped_input("(2*D_1)", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
                 ),
+                "half-wave": half_wave.rectifiers(drive),
             },
         ),
         with_spike("D1", "rectifier"),
     )
 
 
-def _rectifier(average: str, rms: str, peak: str, blocks: str) -> tuple[Line, ...]:
-    return (
-        Line("I_D1", average, "A", "average current of a rectifier", RMS_VALUES),
-        Line("I_D1rms", rms, "A", "rms current of a rectifier", RMS_VALUES),
-        Line("I_D1pk", peak, "A", "peak current of a rectifier", KIRCHHOFF),
-        Line(
-            "V_D1",
-            {CONTINUOUS: blocks, REVERSED: f"{blocks} + k_d*2*V_BS1/n"},
-            "V",
-            "voltage that a rectifier blocks",
-            KIRCHHOFF,
-        ),
-        Line("V_D1r", "(1 + m_V)*V_D1", "V", "voltage rating a rectifier should have", MARGIN),
-        Line("I_D1r", "(1 + m_I)*I_D1pk", "A", "peak current rating a rectifier should have", MARGIN),
-    )
+def _rectifier(average: str, rms: str, peak: str, blocks: str, body: str) -> tuple[Line, ...]:
+    """Return the stresses of a rectifier.
+
+    ``body`` is the formula of the drop of body diodes, by which a pulse that a reversed current begins is higher.
+    """
+    stands = {CONTINUOUS: blocks, REVERSED: f"{blocks} + k_d*{body}"}
+    return stresses("D1", average, rms, peak, stands, "rectifier")
+
+
+def leg_switch() -> tuple[Line, ...]:
+    """Return the stresses of a switch in a leg: it blocks the input, and the body diode that takes leakage current."""
+    blocks = "max(V_in - R_S1*I_p1, min(1, 1e9*D_r)*(V_in + V_BS1 + R_BS1*I_p2))"
+    reversed_ = f"max({blocks}, V_in - R_S1*I_p1 + k_d*V_BS1)"
+    return ramped_device("S1", "D_p", "I_p1", "I_p2", {CONTINUOUS: blocks, REVERSED: reversed_}, up="D_q")
 
 
 def whole_input() -> tuple[Line, ...]:
@@ -330,7 +371,9 @@ def both_ways_proofs() -> tuple[Proof, ...]:
         Proof("I_S1pk", "S1.i", "maximum"),
         Proof("V_S1", "S1.v", "maximum"),
         *rectifier_proofs("D1", shared=True),
+        *rectifier_proofs("D2", shared=True),
         Proof("I_Cirms", "source.i", "ac_rms", 0.04),
+        Proof("I_Lmv", "L_m.i", "minimum", 0.02, "I_S1pk"),
         Proof("dI_Lm", "L_m.i", "peak_to_peak", 0.04, modes=(CONTINUOUS, REVERSED)),
     )
 

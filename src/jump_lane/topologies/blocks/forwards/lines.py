@@ -1,0 +1,62 @@
+"""Lines that forward converters have in common behind more than one secondary side."""
+
+from __future__ import annotations
+
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
+from jump_lane.topologies.blocks.capacitors import chopped_input
+from jump_lane.topologies.blocks.duty import gate_times
+from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF, VOLT_SECONDS, WITH_LOSSES
+
+
+def magnetising() -> Line:
+    """Return the magnetising inductance for its asked ripple."""
+    meaning = "magnetising inductance for its asked ripple"
+    return Line("L_m", "n*V_in*D_c/(f_s*r_m*I_max)", "H", meaning, VOLT_SECONDS, component=True)
+
+
+def secondary_voltage(symbol: str, current: str) -> Line:
+    """Return the voltage of the secondary while S1 conducts; ``current`` is the formula of what drops it."""
+    meaning = "voltage of the secondary while S1 conducts"
+    return Line(symbol, f"V_in/n - {current}/n", "V", meaning, WITH_LOSSES)
+
+
+def held() -> tuple[Line, ...]:
+    """Return the duty ratio that follows from D_w, the magnetising ripple, and that continuous conduction is needed."""
+    return (
+        Line("D", "D_w", "", "duty ratio that holds the output", VOLT_SECONDS),
+        *gate_times(),
+        Line("Psi", "V_in*D_w/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
+        Line(
+            "I_need",
+            {CONTINUOUS: "0*I_B", DISCONTINUOUS: "I_B"},
+            "A",
+            "smallest load current for continuous conduction",
+            DEFINITION,
+        ),
+        Line(
+            "dI_Lm",
+            "n*V_m*D_w/(f_s*L_m)",
+            "A",
+            "ripple of the magnetising current, peak to peak",
+            VOLT_SECONDS,
+        ),
+    )
+
+
+def magnetising_valley(current: str) -> Line:
+    """Return the magnetising current as the pulse begins, from its formula."""
+    return Line("I_Lmv", current, "A", "valley of the magnetising current", KIRCHHOFF, "min")
+
+
+def left_for_reset() -> Line:
+    """Return the time that there is to reset a core."""
+    return Line(
+        "D_off", "1 - D_w", "", "part of the period in which the input feeds nothing", DEFINITION, "min"
+    )
+
+
+def drawn(returned: bool) -> tuple[Line, ...]:
+    """Return the input capacitor, and whether the core drives a current back into the input."""
+    average, square = ("I_S1 - I_r", "I_S1rms**2 + I_rrms**2") if returned else ("I_S1", "I_S1rms**2")
+    middle, ripple = "((I_p1 + I_p2)/2)", "abs(I_p2 - I_p1)"
+    return chopped_input("D_1", middle, ripple, average=average, square=square)
