@@ -16,26 +16,32 @@ from jump_lane.spec import Spec, VoltageRange
 CHARGING = "docs/equations.md, 'Line rectifier and bulk capacitor'"
 DEFINITION = "definition"
 
-INTERVAL = "cos(th_2)**2 - 2*x_B*(pi - {first} - th_2) - cos({first})**2"
+INTERVAL = "cos({end})**2 - 2*{load}*(pi - {begin} - {end}) - cos({begin})**2"
 """What is left of the balance of v² between two charging intervals, in units of the squared peak."""
 
 SIZING = (
     Line("P_B", "P_max/eta", "W", "power taken from the bulk capacitor at full load", DEFINITION),
     Line("V_lp", "sqrt(2)*V_l - 2*V_FB", "V", "peak of the rectified line", DEFINITION, "min"),
     Line(
-        "x_B",
-        INTERVAL.format(first="th_v"),
+        "x_v",
+        INTERVAL.format(load="x_v", begin="th_v", end="th_c"),
         "",
-        "power over reactive power of the bulk capacitor at the peak voltage",
+        "power over reactive power of the bulk capacitor for the valley asked",
         CHARGING,
         "min",
         within=(1e-6, 0.499),
         through=(
             Line("th_v", "acos(r_v)", "", "angle before the peak at which the valley is met", CHARGING),
-            Line("th_2", "pi/4 - acos(2*x_B)/2", "", "angle after the peak at which charging ends", CHARGING),
+            Line(
+                "th_c",
+                "pi/4 - acos(2*x_v)/2",
+                "",
+                "angle after the peak at which charging then ends",
+                CHARGING,
+            ),
         ),
     ),
-    Line("C_v", "P_B/(2*pi*f_l*V_lp**2*x_B)", "F", "bulk capacitance for the valley asked", CHARGING),
+    Line("C_v", "P_B/(2*pi*f_l*V_lp**2*x_v)", "F", "bulk capacitance for the valley asked", CHARGING),
     Line(
         "C_h",
         "2*P_B*t_h/(V_lp**2*(r_v**2 - r_h**2))",
@@ -53,7 +59,7 @@ OPERATION = (
     Line("th_2", "pi/4 - acos(2*x_B)/2", "", "angle after the peak at which charging ends", CHARGING),
     Line(
         "th_1",
-        INTERVAL.format(first="th_1"),
+        INTERVAL.format(load="x_B", begin="th_1", end="th_2"),
         "",
         "angle before the peak at which charging begins",
         CHARGING,
