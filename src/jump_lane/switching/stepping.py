@@ -17,11 +17,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import LEVELS
-from jump_lane.switching.commutation import FULL, OK, TOO_MANY, apply, commutate, find, size_of
+from jump_lane.switching.commutation import CONSISTENT, FULL, OK, TOO_MANY, apply, commutate, find, size_of
 from jump_lane.switching.propagators import compiled
 
 MAX_EVENTS = 2000
+
 GUARD_ROUNDING = 1e-12
+ACCEPTED = 2.0 * CONSISTENT
+"""How far below zero a guard may go, of the size of the state; the larger one while it is at rest there.
+
+Commutation accepts a combination whose guards are above −`CONSISTENT`.  One that comes back to the same combination has
+found a valve between conducting and blocking; it is left alone unless its guard moves on.
+"""
 
 
 class Record(NamedTuple):
@@ -32,8 +39,8 @@ class Record(NamedTuple):
 
 
 @compiled
-def _flow(tables, c, z, p, columns, sizes, span, fresh, stats):
-    """Propagate through at most `span` ticks of configuration c, up to the first violated guard.
+def _flow(tables, c, z, p, columns, sizes, span, rounding, fresh, stats):
+    """Propagate through at most `span` ticks of configuration c, up to the first guard below −`rounding`.
 
     z is advanced in place; returns the ticks gone and the natural valve whose guard failed (or −1).  A step
     that ends beyond an event is halved until a single tick is left.  This is the innermost loop: array
@@ -43,7 +50,7 @@ def _flow(tables, c, z, p, columns, sizes, span, fresh, stats):
     phi, rows = tables.phi, tables.rows
     base, stride, guards = c * LEVELS * nz * nz, nz * nz, nz + n
     coarse = tables.info[c, 1]
-    slack = -GUARD_ROUNDING * size_of(z, n)
+    slack = -rounding * size_of(z, n)
     level, left, products, which, hunting = coarse, span, 0, -1, False
     while left > 0 and which < 0:
         if hunting and level > 0:
@@ -157,7 +164,7 @@ def run_period(tables, ticks, masks, shifts, combo, start, p, sizes, tick, recor
         status, combo, c = _gate_edge(tables, c, masks[e], shifts[e], combo, z, p, sizes, tick, work, stats)
         if status != OK:
             return status, combo, used, z
-        now, end = ticks[e], ticks[e + 1]
+        now, end, rounding = ticks[e], ticks[e + 1], GUARD_ROUNDING
         while now < end:
             if used >= record.where.shape[0]:
                 return FULL, combo, used, z
@@ -166,14 +173,16 @@ def run_period(tables, ticks, masks, shifts, combo, start, p, sizes, tick, recor
             for i in range(nz):
                 record.state[used, i] = z[i]
             used += 1
-            gone, which = _flow(tables, c, z, p, sizes.columns, sizes, end - now, work[0], stats)
+            gone, which = _flow(tables, c, z, p, sizes.columns, sizes, end - now, rounding, work[0], stats)
             now += gone
             if which < 0:
                 continue
             events += 1
             if events > MAX_EVENTS:
                 return TOO_MANY, combo, used, z
+            left = c
             status, combo, c = _natural_event(tables, c, which, combo, z, p, sizes, tick, work, stats)
+            rounding = ACCEPTED if c == left else GUARD_ROUNDING
             if status != OK:
                 return status, combo, used, z
     return OK, combo, used, z

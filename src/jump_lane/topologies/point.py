@@ -54,9 +54,9 @@ class Point:
         See `rectifier` for ``shares``.
         """
         x = self._data_of(name)
-        body = BodyDiode(self[f"V_B{x}"], self[f"R_B{x}"]) if self.synchronous else None
-        resistance = max(self[f"R_{x}"], self._least() if shares else 0.0)
-        return Switch(name, a, b, resistance, body, self[f"V_T{x}"])
+        least = self._least() if shares else 0.0
+        body = BodyDiode(self[f"V_B{x}"], max(self[f"R_B{x}"], least)) if self.synchronous else None
+        return Switch(name, a, b, max(self[f"R_{x}"], least), body, self[f"V_T{x}"])
 
     def rectifier(self, name: str, anode: str, cathode: str, shares: bool = False) -> Element:
         """Return a diode, or the switch that stands in for it.

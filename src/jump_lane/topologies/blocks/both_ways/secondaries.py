@@ -280,7 +280,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
     doubled = (
         "sqrt(D_1*(I_o**2 + (dI_L*(1 - 2*D_1)/(1 - D_1))**2/12) + (1 - 2*D_1)*I_o**2/4"
         " + (1 - D_1)*dI_L**2/12*(1 - (D_1/(1 - D_1))**3)"
-        " + (1 - 2*D_1)*n*dI_Lm/4*(n*dI_Lm - dI_L/(1 - D_1)))"
+        " + (1 - 2*D_1)*n*dI_Lm/4*(n*dI_Lm + dI_L/(1 - D_1)))"
     )
     back = "I_e" if alone else "0*I_p1"
     left = "0*D" if alone else "D_r"
@@ -292,7 +292,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
     if alone:
         shared = f"sqrt((D_1 + D_2)/2*{freewheel})"
         doubled = "sqrt((I_o**2 + (dI_L*(1 - 2*D_1)/(1 - D_1))**2/12)/2)"
-    single = f"sqrt(D_1/2*{freewheel})"
+    single, both = f"sqrt(D_1/2*{freewheel})", "2*I_pk - dI_L/(2*(1 - D_1))"
     return (
         Cases(
             secondary,
@@ -313,7 +313,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
                     *_rectifier(
                         "I_o/2",
                         doubled,
-                        "max(I_pk - n*dI_Lm/2, 2*I_pk - dI_L/(2*(1 - D_1)))",
+                        both if alone else f"max(I_pk + n*dI_Lm/2, {both})",
                         "V_sw + dV_p/(2*n)",
                         body,
                     ),
