@@ -34,6 +34,10 @@ INSET = 0.01
 HALVINGS = 7
 """Steps of that search: within a hundredth of the range, from where Newton's method converges."""
 
+PATIENCE = 400
+"""Periods that a circuit runs on by itself where Newton's method fails from the guess: the bias of a core that nothing
+but the switching pattern centres has to find its place first."""
+
 
 @dataclass(frozen=True)
 class Regulation:
@@ -220,6 +224,10 @@ def steady_state(
     ends, combo = engine.settle(z, 0, circuit.control, 2)
     shooting = _Shooting(engine, regulation)
     point, steps = shooting.solve(ends[-1], combo, circuit.control)
+    if not point.size < LAST_RESORT:
+        ends, combo = engine.settle(ends[-1], combo, circuit.control, PATIENCE)
+        point, further = shooting.solve(ends[-1], combo, circuit.control)
+        steps += further
     if regulation is not None and not point.size < LAST_RESORT:
         near = _approached(engine, regulation, ends[-1], combo)
         if near is not None:
