@@ -1,8 +1,12 @@
 import math
+from dataclasses import replace
 
-from jump_lane.errors import InputError
+from jump_lane.circuit.gates import Gates, Instant, on
+from jump_lane.errors import InputError, NoResultError
 from jump_lane.spec import parse_spec
 from jump_lane.topologies.design import Design, derive
+from jump_lane.topologies.point import Point
+from jump_lane.verify.operating import solve_point
 from tests.topologies.pagecase import PageCase
 
 
@@ -56,6 +60,92 @@ class Driven(PageCase):
         self.assert_proven(found, "continuous", 0.02)
         with self.assertRaisesRegex(InputError, "continuous conduction only"):
             self.driven("full-bridge", 400, 30, 0.5, "current-doubler", chosen=chosen)
+
+    def test_rectifiers_of_a_doubler_carry_the_magnetising_current(self) -> None:
+        """After its pulse L1 is at its peak, and D2 carries it and what the core had reached: I_pk + n·ΔI_Lm/2."""
+        for rectifier in ("diode", "synchronous"):
+            found = self.driven(
+                "full-bridge",
+                400,
+                30,
+                12,
+                "current-doubler",
+                chosen={"n": 4, "L": "40 µH", "C_o": "100 µF"},
+                switching={"rectifier": rectifier},
+                transformer={"magnetising_ripple": "30 %"},
+            )
+            core = 4 * self.value(found, "dI_Lm") / 2
+            self.assertAlmostEqual(core, 1.8, delta=0.01)
+            last = self.simulated(found).measures("D2.i").maximum
+            pulse = 2 * self.value(found, "I_pk") - self.value(found, "dI_L") / (2 * 0.7)
+            self.assertAlmostEqual(last, max(self.value(found, "I_pk") + core, pulse), delta=0.02)
+            self.assert_proven(found, "continuous", 0.02)
+
+    def test_reversed_current_has_a_path_in_dead_time_of_a_phase_shifted_bridge(self) -> None:
+        for secondary in ("centre-tap", "bridge", "current-doubler"):
+            for dead in ("0 s", "20 ns", "150 ns"):
+                with self.subTest(secondary, dead=dead):
+                    found = self.driven(
+                        "phase-shifted-full-bridge",
+                        400,
+                        24,
+                        {"min": 0.5, "max": 10},
+                        secondary,
+                        switching={"rectifier": "synchronous", "dead_time": dead},
+                        transformer={"magnetising_ripple": "10 %"},
+                    )
+                    self.assert_proven(found, "reversed", 0.05)
+
+    def test_an_inductor_current_without_a_path_is_refused(self) -> None:
+        """Rectifiers that both open before either closes again cut the inductor current off."""
+        found = self.driven(
+            "phase-shifted-full-bridge",
+            400,
+            24,
+            {"min": 0.5, "max": 10},
+            "centre-tap",
+            switching={"rectifier": "synchronous"},
+        )
+
+        def gap(shift: Instant, p: Point) -> Gates:
+            apart = {"D1": on(0.01, 0.49), "D2": on(0.51, 0.99)}
+            return {**dict(found.page.gates(shift, p)), **apart}
+
+        with self.assertRaisesRegex(NoResultError, "L: its current is cut off at .* no switch or rectifier"):
+            solve_point(replace(found.page, gates=gap), found.point(0, 0))
+
+    def test_the_bias_of_a_core_is_found_where_only_the_switching_centres_it(self) -> None:
+        """Valley of the inductor below what the core carries: one dead time starts a pulse early, ideal parts."""
+        for secondary in ("centre-tap", "current-doubler"):
+            with self.subTest(secondary):
+                found = self.driven(
+                    "full-bridge",
+                    400,
+                    24,
+                    {"min": 2, "max": 10},
+                    secondary,
+                    switching={"rectifier": "synchronous", "dead_time": "60 ns"},
+                    transformer={"magnetising_ripple": "10 %"},
+                )
+                recording = self.simulated(found)
+                self.assertAlmostEqual(recording.measures("load.v").average, 24.0, delta=1e-4)
+                core = recording.measures("L_m.i")
+                self.assertLess(abs(core.maximum + core.minimum), 0.2 * core.maximum)
+
+    def test_ideal_legs_come_to_rest_after_leakage(self) -> None:
+        """Two body diodes of no resistance in one loop, with no current: neither conducting nor blocking."""
+        for secondary in ("centre-tap", "current-doubler", "half-wave"):
+            with self.subTest(secondary):
+                found = self.driven(
+                    "full-bridge",
+                    400,
+                    24,
+                    {"min": 3, "max": 10},
+                    secondary,
+                    switching={"rectifier": "synchronous"},
+                    parts={"T": {"leakage": "2 µH"}},
+                )
+                self.assert_proven(found, "continuous", 0.04)
 
     def test_duty_loss_of_the_phase_shifted_bridge(self) -> None:
         """Turning ±I/n round takes 2·f·L_r·I_v/(n·V_in) of the period from each pulse."""

@@ -106,8 +106,8 @@ OPERATION: tuple[Entry, ...] = (
     Cases(
         transformers.secondary,
         {
-            "centre-tap": carried_on("max(I_v, 0*I_v)"),
-            "bridge": carried_on("max(I_v, 0*I_v)"),
+            "centre-tap": carried_on("I_v"),
+            "bridge": carried_on("I_v"),
             "current-doubler": carried_on("(I_pk - dI_L*(0.5 - D_1)/(1 - D_1))"),
             "half-wave": at_its_end("I_d/n + I_M0 + dI_Lm/2"),
         },
@@ -210,8 +210,7 @@ def gates(shift: Instant, p: Point) -> Gates:
         "S4": on(shift - half + dead, shift),
         "S3": on(shift + dead, shift + half),
     }
-    turn = p["D_q"]
-    return {**legs, **rectifying.rectify(p, on(0.0, half + turn), on(half, 1.0 + turn))}
+    return {**legs, **rectifying.handing_over(p)}
 
 
 PAGE = Page(

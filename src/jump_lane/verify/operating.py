@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from jump_lane.errors import ConvergenceError
+from jump_lane.errors import ConvergenceError, NoResultError
+from jump_lane.quantities import show
 from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import Regulation, SteadyState, steady_state
@@ -45,8 +46,35 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
     else:
         state = steady_state(replace(circuit, control=control), None, guess)
     recording = record(state)
-    balance.require(recording)
+    if balance.require(recording).impulses:
+        _require_paths(page, recording)
     return state, recording
+
+
+CUT = 0.05
+"""An inductor current that jumps by more than this part of its peak is cut off."""
+
+
+def _require_paths(page: Page, recording: Recording) -> None:
+    """Refuse a circuit that cuts an inductor current off: a real one breaks down there.
+
+    Raises
+    ------
+    NoResultError
+        If the current of an inductor jumps.
+    """
+    for role in page.roles:
+        if role.kind != "inductor":
+            continue
+        signal = f"{role.element or role.name}.i"
+        least, at = CUT * recording.measures(signal).peak, recording.index(signal)
+        for edge in recording.edges:
+            before, after = float(edge.before[at]), float(edge.after[at])
+            if abs(after - before) > least:
+                raise NoResultError(
+                    f"{role.name}: its current is cut off at {show(edge.time, 's')} of the period, from "
+                    f"{show(before, 'A')} to {show(after, 'A')}, as no switch or rectifier takes it"
+                )
 
 
 def solve(

@@ -125,6 +125,18 @@ def rectify(p: Point, first: tuple[Interval, ...], second: tuple[Interval, ...])
     return alternately(p, blocked_second, blocked_first)
 
 
+def handing_over(p: Point) -> Gates:
+    """Return the gates of synchronous rectifiers that conduct for half of the period each.
+
+    Each closes a dead time before the other opens, which it does a dead time before the half: the inductor current has
+    a path at any time, whichever way it flows.
+    """
+    if not p.synchronous:
+        return {}
+    dead, half = p["t_d"] * p["f_s"], 0.5
+    return alternately(p, on(-2.0 * dead, half - dead), on(half - 2.0 * dead, 1.0 - dead))
+
+
 def alternately(p: Point, first: tuple[Interval, ...], second: tuple[Interval, ...]) -> Gates:
     """Return the gates of rectifiers from the intervals in which those of odd and of even number conduct."""
     names = ("D1", "D2", "D3", "D4") if p.secondary == "bridge" else ("D1", "D2")

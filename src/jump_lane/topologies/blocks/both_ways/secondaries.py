@@ -61,8 +61,8 @@ BOUNDS = (
 )
 
 CAVEATS = {
-    "k_h": "Where the inductor current reverses, synchronous rectifiers block it in dead time and between pulses; the "
-    "formulas leave that out, and a simulated ripple may be a fifth larger.",
+    "k_h": "Half-wave, and an inductance in series with the primary: dead time cuts one pulse shorter than the other, and "
+    "the bias of the core gives way. The formulas leave that out; simulated primary currents may be a seventh smaller.",
     "D_f": "In discontinuous conduction the magnetising current goes on flowing through rectifiers and inductor; the "
     "formulas leave that out, which is the less the smaller magnetising_ripple is.",
 }
@@ -211,7 +211,7 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
             "ripple of the magnetising current, peak to peak",
             VOLT_SECONDS,
         ),
-        Cases(secondary, {k: (_held_up(bool(drive.lost) or k == "current-doubler"),) for k in KINDS}),
+        Cases(secondary, {k: (_gives_way(k == "half-wave" and bool(drive.lost)),) for k in KINDS}),
         Line("Psi", f"{voltage}*D/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
         Line(
             "I_p1", "I_v/n + I_M0 - dI_Lm/2", "A", "primary current at the start of a pulse", KIRCHHOFF, "min"
@@ -253,12 +253,10 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
     )
 
 
-def _held_up(possible: bool) -> Line:
-    """Return whether rectifiers hold a reversed current up in dead time, which the formulas leave out."""
-    meaning = "1 where rectifiers hold a reversed current up"
-    return Line(
-        "k_h", {CONTINUOUS: "0*k_d", REVERSED: "k_d" if possible else "0*k_d"}, "", meaning, DEFINITION
-    )
+def _gives_way(possible: bool) -> Line:
+    """Return whether dead time moves the bias of the core, which the formulas leave out."""
+    text = "k_d" if possible else "0*k_d"
+    return Line("k_h", text, "", "1 where dead time moves the bias of the core", DEFINITION)
 
 
 def _pulses(length: str, ramp: str) -> tuple[Line, ...]:
