@@ -166,7 +166,7 @@ def random_tables(topology: str, rng: random.Random) -> dict:
     tables["input"] = {"voltage": {"min": low, "max": high}}
     tables["output"][0] |= {
         "voltage": -voltage if found.inverting else voltage,
-        "current": {"min": full * 10.0 ** rng.uniform(-0.7 if found.quiet else -2.0, -0.1), "max": full},
+        "current": {"min": full * 10.0 ** rng.uniform(least_load(topology), -0.1), "max": full},
         "voltage_ripple": f"{10.0 ** rng.uniform(-1.0, 0.0)} %",
     }
     tables["switching"] = {
@@ -190,21 +190,40 @@ def random_tables(topology: str, rng: random.Random) -> dict:
         if topology.startswith("current-fed"):
             limit, tables["transformer"] = 0.7, {"magnetising_ripple": "1 %"}
         tables["switching"] |= {"coupling_ripple": "0.5 %", "duty_limit": limit}
-        if tables["switching"]["rectifier"] == "synchronous":
+        if topology in DRIVEN:
+            tables["switching"]["duty_limit"] = rng.uniform(0.2, 0.42)
+            if secondary == "half-wave":
+                tables["output"][0]["current"]["min"] = full * rng.uniform(0.2, 0.8)
+            elif secondary == "current-doubler":
+                tables["output"][0]["current"]["min"] = full * rng.uniform(0.4, 0.8)
+                tables["transformer"]["magnetising_ripple"] = f"{rng.uniform(0.3, 15)} %"
+            else:
+                tables["transformer"]["magnetising_ripple"] = f"{10.0 ** rng.uniform(-0.5, 1.0)} %"
+        elif tables["switching"]["rectifier"] == "synchronous":
             tables["switching"]["mode"] = "continuous"
     return tables
 
 
+DRIVEN = ("push-pull", "half-bridge", "full-bridge")
+"""Pages whose core holds the inductor current up between the pulses."""
+
 STAYS_IDLE = dict.fromkeys(("forward", "two-switch-forward"), ("half-wave", "centre-tap", "bridge"))
+STAYS_IDLE |= dict.fromkeys(DRIVEN, ("centre-tap", "bridge"))
 STAYS_IDLE["active-clamp-forward"] = ("half-wave",)
 """Secondary sides that are derived for discontinuous conduction too, within 1 %."""
+
+
+def least_load(topology: str) -> float:
+    """Return the logarithm of the smallest load over the full one."""
+    return -0.7 if page(topology).quiet and topology not in DRIVEN else -1.5 if topology in DRIVEN else -2.0
 
 
 def transformer_tables(topology: str, secondary: str) -> dict:
     """A transformer whose magnetising current is too small to disturb what the formulas leave out."""
     if not page(topology).quiet:
         return {"secondary": secondary} | ({} if secondary == "half-wave" else {"magnetising_ripple": "3 %"})
-    return {"secondary": secondary, "magnetising_ripple": "3 %" if secondary == "half-wave" else "0.3 %"}
+    ripple = "3 %" if secondary == "half-wave" else "10 %" if topology in DRIVEN else "0.3 %"
+    return {"secondary": secondary, "magnetising_ripple": ripple}
 
 
 def disagreements(topology: str, count: int, seed: int) -> list[str]:

@@ -23,6 +23,13 @@ DISCONTINUOUS = "discontinuous"
 REVERSED = "reversed"
 """Conduction modes; *reversed* is continuous conduction with the valley below zero (synchronous rectifier)."""
 
+NEAR = 0.005
+"""An idle part of the period, or a last rectifier current over its peak, below this counts as the boundary;
+it is what a load one percent off the boundary load brings."""
+
+FAINT = 0.03
+"""Where magnetising current goes on flowing through an idling inductor, this part of its peak counts as idle."""
+
 
 HALVINGS = 50
 """Steps of bisection for a line that is an equation: 1e-15 of the interval."""

@@ -147,6 +147,42 @@ class Driven(PageCase):
                 )
                 self.assert_proven(found, "continuous", 0.04)
 
+    def light(self, load: float, topology: str = "full-bridge", secondary: str = "centre-tap") -> Design:
+        """400 V, n = 14, 24 V, L = 20 µH, L_m = 39.2 mH: L_s = 200 µH, ΔI_L = 0.96 A, n·ΔI_Lm/2 = 0.3 A."""
+        chosen = {"n": 14, "L": "20 µH", "L_m": "39.2 mH", "C_o": "100 µF"}
+        return self.driven(topology, 400, 24, {"min": load, "max": 10}, secondary, chosen=chosen)
+
+    def test_the_core_holds_the_inductor_current_up(self) -> None:
+        """V_1 = 4.571 V, V_2 = 24 V, f = 200 kHz; I_o = D_1²·(28.571/48)·(1.1429 + 0.7143), boundary 0.78 A."""
+        found = self.light(0.5)
+        rise = math.sqrt(0.5 / (28.5714 / 48 * (4.5714 / 4 + 28.5714 / 40)))
+        swing = 28.5714 / 40 * rise
+        expected = {"D_1": rise, "I_H": 0.3, "I_v": swing - 0.3, "dI_L": 4.5714 / 4 * rise, "I_p1": 0.0}
+        self.assertGreater(swing, 0.3)
+        self.assertAlmostEqual(self.value(found, "I_B"), 0.78, delta=1e-3)
+        self.assertAlmostEqual(self.value(found, "I_p1"), 0.0)
+        self.assert_values(found, {k: v for k, v in expected.items() if v})
+        self.assertAlmostEqual(sum(self.value(found, d) for d in ("D_1", "D_2", "D_3")), 1.0, delta=2e-3)
+        self.assert_proven(found, "continuous", 0.01)
+        core = self.simulated(found).measures("L_m.i")
+        self.assertAlmostEqual(14 * core.maximum, 0.3, delta=2e-3)
+
+    def test_below_a_quarter_of_the_boundary_the_current_stops(self) -> None:
+        for topology in ("full-bridge", "push-pull"):
+            for secondary in ("centre-tap", "bridge"):
+                with self.subTest(topology, secondary=secondary):
+                    self.assert_proven(self.light(0.22, topology, secondary), "continuous")
+                    stopped = self.light(0.16, topology, secondary)
+                    self.assertGreater(self.value(stopped, "D_f"), 0.05)
+                    self.assert_proven(stopped, "discontinuous")
+
+    def test_a_core_with_more_current_than_the_inductor_is_refused(self) -> None:
+        chosen = {"n": 14, "L": "200 µH", "L_m": "10 mH", "C_o": "100 µF"}
+        with self.assertRaisesRegex(
+            InputError, "more current than the inductor takes over.*magnetising_ripple"
+        ):
+            self.driven("full-bridge", 400, 24, {"min": 0.1, "max": 10}, "centre-tap", chosen=chosen)
+
     def test_duty_loss_of_the_phase_shifted_bridge(self) -> None:
         """Turning ±I/n round takes 2·f·L_r·I_v/(n·V_in) of the period from each pulse."""
         chosen = {"n": 5, "L": "20 µH", "C_o": "100 µF", "L_r": "15 µH"}

@@ -78,7 +78,7 @@ def _before_after(fit: Fit) -> Table:
 
 
 def _continuous(design: Any) -> str:
-    modes = list(design.sheet.modes.flat)
+    modes = design.conductions
     return f"{sum(m == 'continuous' for m in modes)} of {len(modes)}"
 
 

@@ -270,7 +270,7 @@ def _worst(design: Design, ask: Ask) -> tuple[float, float]:
 
 def _wrong_mode(design: Design) -> list[str]:
     wanted = design.spec.switching.mode
-    modes = {str(m) for m in design.sheet.modes.flat}
+    modes = set(design.conductions)
     if wanted not in ("continuous", "discontinuous") or design.synchronous or modes == {wanted}:
         return []
     return [f"mode: {' and '.join(sorted(modes))} where {wanted} is asked"]

@@ -11,7 +11,7 @@ from jump_lane.catalogue.curve import Curve
 from jump_lane.catalogue.kinds import Inductor
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Diode, Switch
-from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Sheet
+from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, NEAR, REVERSED, Line, Sheet
 from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import show
 from jump_lane.spec import Spec
@@ -124,9 +124,29 @@ class Design:
     def mode(self, i: int, j: int) -> str:
         """Return the conduction mode derived for a corner, the boundary told apart."""
         load, boundary = self.sheet["I_o"].corner(i, j), self.sheet["I_B"].corner(i, j)
+        if self.page.floor in self.sheet:
+            least, most = (self.sheet[s].corner(i, j) for s in (self.page.floor, "I_pk"))
+            return BOUNDARY if abs(least) <= NEAR * most else self.conduction(i, j)
         if abs(load - boundary) <= NEAR_BOUNDARY * boundary:
             return BOUNDARY
-        return str(self.sheet.modes[i, j])
+        return self.conduction(i, j)
+
+    def conduction(self, i: int, j: int) -> str:
+        """Return the conduction mode of a corner as the inductor shows it.
+
+        What tells the formulas apart is whether the load is below the boundary; a core may hold the inductor current up
+        even then.
+        """
+        found = str(self.sheet.modes[i, j])
+        floor = self.page.floor
+        if floor not in self.sheet or self.sheet[floor].corner(i, j) <= 0.0:
+            return found
+        return CONTINUOUS
+
+    @property
+    def conductions(self) -> list[str]:
+        """Return the conduction modes of all corners."""
+        return [self.conduction(i, j) for i, j in np.ndindex(self.shape)]
 
     def components(self) -> dict[str, float]:
         """Return the component values in use, derived or chosen."""

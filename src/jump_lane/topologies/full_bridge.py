@@ -16,7 +16,7 @@ from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.derivation import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
-from jump_lane.topologies.blocks.both_ways import Drive, secondaries
+from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point
 
@@ -66,13 +66,14 @@ PAGE = Page(
     isolated=True,
     roles=secondaries.ROLES,
     ripples=(("dI_ask", "I_max*k_L"),),
-    sizing=secondaries.both_ways_sizing(DRIVE),
+    sizing=stages.both_ways_sizing(DRIVE),
     operation=OPERATION,
     circuit=circuit,
     gates=gates,
     start=secondaries.START,
     idle=("L1",),
     quiet="L1",
+    floor="I_f",
     highest=0.5,
     duty_limit=0.42,
     turns=transformers.TURNS,
@@ -81,6 +82,6 @@ PAGE = Page(
     caveats=secondaries.CAVEATS,
     proofs=secondaries.both_ways_proofs(),
     asks=blocks.single_asks(),
-    secondaries=secondaries.KINDS,
+    secondaries=stages.KINDS,
     figure=secondaries.PANELS,
 )

@@ -16,7 +16,7 @@ from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
-from jump_lane.topologies.blocks.both_ways import Drive, secondaries
+from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
 from jump_lane.topologies.page import Page, Proof
 from jump_lane.topologies.point import Point
 
@@ -31,7 +31,13 @@ OPERATION = (
     *secondaries.both_ways_operation(DRIVE),
     *secondaries.leg_switch(),
     *transformers.winding("Np", "0*I_o", "I_prms"),
-    Line("Q_d", "(I_S1 + D_r*I_p2/2)/f_s", "C", "charge of one pulse", blocks.KIRCHHOFF),
+    Line(
+        "Q_d",
+        "(D_p*(I_p2**2 - max(I_p1, 0*I_p1)**2)/(I_p2 - I_p1) + D_q*max(I_p1, 0*I_p1) + D_r*I_p2)/(2*f_s)",
+        "C",
+        "charge of one pulse, what flows back before it left out",
+        blocks.KIRCHHOFF,
+    ),
     Line(
         "C_d",
         "Q_d/(r_C*V_in)",
@@ -82,13 +88,14 @@ PAGE = Page(
     isolated=True,
     roles=secondaries.ROLES,
     ripples=(("dI_ask", "I_max*k_L"),),
-    sizing=secondaries.both_ways_sizing(DRIVE),
+    sizing=stages.both_ways_sizing(DRIVE),
     operation=OPERATION,
     circuit=circuit,
     gates=gates,
     start={**secondaries.START, "C_d1": "V_half", "C_d2": "V_half"},
     idle=("L1",),
     quiet="L1",
+    floor="I_f",
     highest=0.5,
     duty_limit=0.42,
     turns=transformers.TURNS,
@@ -101,6 +108,6 @@ PAGE = Page(
         Proof("I_Cdrms", "C_d1.i", "rms", 0.02),
     ),
     asks=blocks.single_asks(),
-    secondaries=secondaries.KINDS,
+    secondaries=stages.KINDS,
     figure=secondaries.PANELS,
 )

@@ -150,6 +150,8 @@ class Page:
         secondary sides that need another.
     quiet
         Inductor whose (all but) vanishing current tells that the circuit idles, where devices do not tell it.
+    floor
+        Symbol of the least inductor current, where the load alone does not tell whether it stops.
     looser
         Symbol to the least tolerance of all proofs where that symbol is not zero.
     outputs
@@ -185,6 +187,7 @@ class Page:
     duty_limit: float = 0.45
     duty_limits: Mapping[str, float] = field(default_factory=dict)
     quiet: str = ""
+    floor: str = ""
     looser: Mapping[str, float] = field(default_factory=dict)
     outputs: int = 1
     reversible: bool = False

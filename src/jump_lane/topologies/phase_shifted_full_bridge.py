@@ -19,7 +19,7 @@ from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
-from jump_lane.topologies.blocks.both_ways import Drive, secondaries
+from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
 from jump_lane.topologies.page import Cases, Entry, Page, Proof
 from jump_lane.topologies.point import Point
 
@@ -36,11 +36,16 @@ HARD = (
     "discharges through R_S1 alone; the peak current simulated then is that of this ideal circuit."
 )
 
+IDLE = (
+    "In discontinuous conduction the magnetising current goes on flowing in the shorted primary; the formulas leave that "
+    "out, which is the less the smaller magnetising_ripple is."
+)
+
 DECAY = 0.05
 """Between pulses the primary current decays and follows the inductor; the formulas take whichever is faster."""
 
 SIZING: tuple[Entry, ...] = (
-    *secondaries.both_ways_sizing(DRIVE),
+    *stages.both_ways_sizing(DRIVE),
     Cases(
         transformers.secondary,
         {
@@ -49,7 +54,7 @@ SIZING: tuple[Entry, ...] = (
                     "k_g", part, "", "part of an inductor's current that the primary carries on", blocks.SOFT
                 ),
             )
-            for k, part in (dict.fromkeys(secondaries.KINDS, "1") | {"half-wave": "1/2"}).items()
+            for k, part in (dict.fromkeys(stages.KINDS, "1") | {"half-wave": "1/2"}).items()
         },
     ),
     Line(
@@ -114,7 +119,7 @@ OPERATION: tuple[Entry, ...] = (
     ),
     Cases(
         transformers.secondary,
-        {k: as_s1_closes("-I_e") for k in secondaries.KINDS}
+        {k: as_s1_closes("-I_e") for k in stages.KINDS}
         | {"half-wave": as_s1_closes("I_M0 - dI_Lm/2 + I_u/n")},
     ),
     Line(
@@ -152,7 +157,7 @@ OPERATION: tuple[Entry, ...] = (
     Line("I_S1r", "(1 + m_I)*I_S1pk", "A", "peak current rating a switch should have", blocks.MARGIN),
     Cases(
         transformers.secondary,
-        {k: transformers.winding("Np", "0*I_o", "I_S1rms*sqrt(2)") for k in secondaries.KINDS}
+        {k: transformers.winding("Np", "0*I_o", "I_S1rms*sqrt(2)") for k in stages.KINDS}
         | {
             "half-wave": transformers.winding(
                 "Np",
@@ -174,7 +179,7 @@ OPERATION: tuple[Entry, ...] = (
     ),
     Cases(
         transformers.secondary,
-        {k: leading("(L_r + n**2*L)*I_p2**2/2", "I_p2") for k in secondaries.KINDS}
+        {k: leading("(L_r + n**2*L)*I_p2**2/2", "I_p2") for k in stages.KINDS}
         | {
             "half-wave": leading(
                 "min((L_r + n**2*L)*I_p2**2/2, (L_r + L_m)*I_start**2/2)", "min(I_p2, -I_start)"
@@ -210,7 +215,7 @@ def gates(shift: Instant, p: Point) -> Gates:
         "S4": on(shift - half + dead, shift),
         "S3": on(shift + dead, shift + half),
     }
-    return {**legs, **rectifying.handing_over(p)}
+    return {**legs, **rectifying.handing_over(p, shift)}
 
 
 PAGE = Page(
@@ -233,7 +238,7 @@ PAGE = Page(
     turns=transformers.TURNS,
     looser={"L_r": 0.04},
     bounds=secondaries.BOUNDS,
-    caveats={**secondaries.CAVEATS, "C_S1": HARD},
+    caveats={**secondaries.CAVEATS, "C_S1": HARD, "D_f": IDLE},
     proofs=(
         *(p for p in secondaries.both_ways_proofs() if p.symbol not in ("D", "I_S1rms", "I_D2rms")),
         Proof("I_S1rms", "S1.i", "rms", DECAY),
@@ -241,7 +246,7 @@ PAGE = Page(
         Proof("I_Nprms", "L_r.i", "rms", DECAY),
     ),
     asks=blocks.single_asks(),
-    secondaries=secondaries.KINDS,
+    secondaries=stages.KINDS,
     figure=(
         ("gate", ("S1.gate", "S4.gate")),
         ("primary current", ("L_r.i",)),

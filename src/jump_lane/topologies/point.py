@@ -51,10 +51,10 @@ class Point:
     def switch(self, name: str, a: str, b: str, shares: bool = False) -> Switch:
         """Return a controlled switch that blocks positive voltage from a to b; with body diode if synchronous.
 
-        See `rectifier` for ``shares``.
+        See `rectifier` for ``shares``; a switch on a lower voltage gets as much less.
         """
         x = self._data_of(name)
-        least = self._least() if shares else 0.0
+        least = min(1.0, (self["V_in"] / self["V_o"]) ** 2) * self._least() if shares else 0.0
         body = BodyDiode(self[f"V_B{x}"], max(self[f"R_B{x}"], least)) if self.synchronous else None
         return Switch(name, a, b, max(self[f"R_{x}"], least), body, self[f"V_T{x}"])
 

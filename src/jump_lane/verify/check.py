@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
-from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED
+from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, REVERSED
 from jump_lane.errors import NoResultError
 from jump_lane.quantities import show, show_percent
 from jump_lane.switching.record import Recording
@@ -15,13 +15,6 @@ from jump_lane.topologies.page import Ask, Page, Proof
 from jump_lane.verify.operating import solve
 from jump_lane.verify.overload import SLACK, overloads
 from jump_lane.waveforms import NOISE
-
-NEAR = 0.005
-"""An idle part of the period, or a last rectifier current over its peak, below this counts as the boundary;
-it is what a load one percent off the boundary load brings."""
-
-FAINT = 0.03
-"""Where magnetising current goes on flowing through an idling inductor, this part of its peak counts as idle."""
 
 HELD = "V_o"
 """The symbol of what the control variable holds."""

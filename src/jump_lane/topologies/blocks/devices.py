@@ -68,7 +68,12 @@ def with_spike(name: str, noun: str = "switch") -> Line:
 
 
 def stresses(
-    name: str, average: str, rms: str, peak: str, blocks: str | Mapping[str, str], noun: str = "switch"
+    name: str,
+    average: str,
+    rms: str | Mapping[str, str],
+    peak: str,
+    blocks: str | Mapping[str, str],
+    noun: str = "switch",
 ) -> tuple[Line, ...]:
     """Return the stresses of a device from their formulas, and the ratings it should have."""
     return (

@@ -92,6 +92,7 @@ def sized(
     phases: str = "1",
     least: str = "",
     needed: bool = False,
+    beyond: str = "",
 ) -> tuple[Line | ByTarget, ...]:
     """Return the sizing of an inductance from the volt-seconds that make its ripple.
 
@@ -105,7 +106,10 @@ def sized(
         Formula of half of the ripple at which continuous conduction ends, where that is not the load current.
     needed
         Whether the circuit needs continuous conduction.
+    beyond
+        Formula of the valley current of one inductor at the boundary, where that is not zero.
     """
+    boundary = f"{phases}*{volt_seconds}/(2*L)"
     return (
         Line("L_rip", f"{volt_seconds}/dI_ask", "H", "inductance for the ripple asked", VOLT_SECONDS),
         Line(
@@ -123,7 +127,13 @@ def sized(
             BOUNDARY_CONDITION,
         ),
         inductance("L", "L_rip", "L_crit", "L_full", needed),
-        Line("I_B", f"{phases}*{volt_seconds}/(2*L)", "A", "boundary load current", BOUNDARY_CONDITION),
+        Line(
+            "I_B",
+            f"{boundary} + {phases}*{beyond}" if beyond else boundary,
+            "A",
+            "boundary load current",
+            BOUNDARY_CONDITION,
+        ),
     )
 
 

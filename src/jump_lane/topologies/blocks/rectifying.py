@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Diode, Element, IdealTransformer, Inductor, Winding
-from jump_lane.circuit.gates import Gates, Instant, Interval, complement, on, shifted
+from jump_lane.circuit.gates import Gates, Instant, Interval, complement, instant, on, shifted
 from jump_lane.topologies.blocks.transformers import path
 from jump_lane.topologies.point import Point
 
@@ -125,16 +125,18 @@ def rectify(p: Point, first: tuple[Interval, ...], second: tuple[Interval, ...])
     return alternately(p, blocked_second, blocked_first)
 
 
-def handing_over(p: Point) -> Gates:
+def handing_over(p: Point, end: Instant) -> Gates:
     """Return the gates of synchronous rectifiers that conduct for half of the period each.
 
     Each closes a dead time before the other opens, which it does a dead time before the half: the inductor current has
-    a path at any time, whichever way it flows.
+    a path at any time, whichever way it flows.  It does not close before a dead time has gone by after the pulse that it
+    blocks, which lasts from the start of the period to ``end``.
     """
     if not p.synchronous:
         return {}
     dead, half = p["t_d"] * p["f_s"], 0.5
-    return alternately(p, on(-2.0 * dead, half - dead), on(half - 2.0 * dead, 1.0 - dead))
+    close = max(end + dead, instant(half - 2.0 * dead), key=lambda at: at.fraction)
+    return alternately(p, on(close - half, half - dead), on(close, 1.0 - dead))
 
 
 def alternately(p: Point, first: tuple[Interval, ...], second: tuple[Interval, ...]) -> Gates:

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.duty import gate_times
-from jump_lane.topologies.blocks.inductors import sized
+from jump_lane.topologies.blocks.inductors import carries, sized
 from jump_lane.topologies.blocks.sources import (
+    BETWEEN_PULSES,
     DISCONTINUOUS_RATIO,
     KIRCHHOFF,
     LEAKAGE_FORWARD,
@@ -19,6 +20,8 @@ from jump_lane.topologies.blocks.sources import (
     WITH_LOSSES,
 )
 from jump_lane.topologies.page import ByTarget
+
+HELD = "magnetising current, as the secondary sees it, that holds the inductor current up"
 
 
 @dataclass(frozen=True)
@@ -46,8 +49,12 @@ class StepDown:
     series_off
         Inductance in series with L afterwards.
     least
-        Half of the ripple at which continuous conduction ends, where that is not the load current; the circuit
-        needs continuous conduction then.
+        Half of the ripple at which continuous conduction ends, where that is not the load current.
+    needed
+        Whether the circuit needs continuous conduction.
+    core
+        Inductance of a core that the rectifiers short between the pulses; the current of L does not fall below what the
+        core carries.  Empty where there is none.
     """
 
     on: str
@@ -63,10 +70,18 @@ class StepDown:
     series: str = ""
     series_off: str = ""
     least: str = ""
+    needed: bool = False
+    core: str = ""
 
-    def sizing(self) -> tuple[Line | ByTarget, ...]:
-        """Return duty ratio (of the pulse, in continuous conduction), inductance and boundary."""
+    def sizing(self, magnetising: tuple[Line, ...] = ()) -> tuple[Line | ByTarget, ...]:
+        """Return duty ratio (of the pulse, in continuous conduction), inductance and boundary.
+
+        ``magnetising`` tells the inductance of the core, which follows from the duty ratio.
+        """
         f, load = self.frequency, self.load
+        held = Line(
+            "I_Hc", f"V_2c/(2*{f}*{self.core})", "A", HELD + " in continuous conduction", BETWEEN_PULSES
+        )
         return (
             Line("V_1c", self.on.format(I=load), "V", "inductor voltage, pulse on", WITH_LOSSES),
             Line("V_2c", self.off.format(I=load), "V", "inductor voltage reversed, pulse off", WITH_LOSSES),
@@ -77,7 +92,17 @@ class StepDown:
                 "duty ratio of the pulse with drops, continuous conduction",
                 WITH_LOSSES,
             ),
-            *sized(f"V_1c*D_c/{f}", load, self.full, self.phases, self.least, bool(self.least)),
+            *magnetising,
+            *((held,) if self.core else ()),
+            *sized(
+                f"V_1c*D_c/{f}",
+                load,
+                self.full,
+                self.phases,
+                self.least,
+                self.needed,
+                "I_Hc" if self.core else "",
+            ),
         )
 
     def operation(self) -> tuple[Line, ...]:
@@ -85,6 +110,10 @@ class StepDown:
         f, load = self.frequency, self.load
         idling = f"sqrt({load}*({self.pulse} - V_o)*V_o/(2*L*{f}*{self.pulse}))"
         on, off = self.on.format(I="I_x"), self.off.format(I="I_x")
+        rising, least, fall = "V_1", "", "D_1*V_1/V_2"
+        if self.core:
+            rising = f"(V_1 + (V_1 + V_2)*L/({self.core}))"
+            least, fall = "I_Hv + ", f"(I_pk - I_H)*{f}*L/V_2"
         return (
             Line(
                 "I_x",
@@ -112,31 +141,87 @@ class StepDown:
                 {
                     CONTINUOUS: f"(V_2 + 2*t_d*{f}*{self.body})/(V_1 + V_2)",
                     REVERSED: f"(V_2 + t_d*{f}*({self.body} - V_BS1))/(V_1 + V_2)",
-                    DISCONTINUOUS: f"sqrt(2*L*{f}*{load}*V_2/(V_1*(V_1 + V_2)))",
+                    DISCONTINUOUS: f"sqrt(2*L*{f}*{load}*V_2/({rising}*(V_1 + V_2)))",
                 },
                 "",
                 "rising part of the period",
                 DISCONTINUOUS_RATIO,
             ),
-            Line(
-                "D_2",
-                {CONTINUOUS: "1 - D_1", DISCONTINUOUS: "D_1*V_1/V_2"},
-                "",
-                "falling part of the period (second interval)",
-                DISCONTINUOUS_RATIO,
-            ),
             Line("dI_L", f"V_1*D_1/({f}*L)", "A", "inductor ripple, peak to peak", VOLT_SECONDS),
+            *(self._held() if self.core else ()),
             Line(
                 "I_m",
-                {CONTINUOUS: load, DISCONTINUOUS: "dI_L/2"},
+                {CONTINUOUS: load, DISCONTINUOUS: f"{least}dI_L/2"},
                 "A",
                 "middle of the inductor's slope",
                 KIRCHHOFF,
             ),
             Line("I_pk", "I_m + dI_L/2", "A", "peak of the inductor's slope", KIRCHHOFF),
             Line("I_v", "I_m - dI_L/2", "A", "valley of the inductor's slope", KIRCHHOFF, "min"),
+            Line(
+                "D_2",
+                {CONTINUOUS: "1 - D_1", DISCONTINUOUS: fall},
+                "",
+                "falling part of the period (second interval)",
+                DISCONTINUOUS_RATIO,
+            ),
             *self._control(),
             *gate_times(),
+        )
+
+    def _held(self) -> tuple[Line, ...]:
+        """Return what the core carries once L has no more current than that."""
+        f, core = self.frequency, self.core
+        swing = f"(V_1 + V_2)*D_1/({f}*{core})"
+        whole = f"V_2/(2*{f}*{core})"
+        return (
+            Line(
+                "I_H", {CONTINUOUS: whole, DISCONTINUOUS: f"min({whole}, {swing})"}, "A", HELD, BETWEEN_PULSES
+            ),
+            Line(
+                "I_Hv",
+                {CONTINUOUS: "I_H", DISCONTINUOUS: f"{swing} - I_H"},
+                "A",
+                HELD + " as the next pulse begins",
+                BETWEEN_PULSES,
+                "min",
+            ),
+        )
+
+    def carried(self) -> tuple[Line, ...]:
+        """Return what the inductor carries, where a core holds its current up."""
+        f = self.frequency
+        pieces = "D_1*(I_v**2 + I_v*I_pk + I_pk**2) + D_2*(I_pk**2 + I_pk*I_H + I_H**2)"
+        held = "D_3*(I_H**2 + I_H*I_v + I_v**2)"
+        return (
+            Line(
+                "I_He",
+                {CONTINUOUS: "I_v", DISCONTINUOUS: "I_H"},
+                "A",
+                "inductor current as its slope ends",
+                BETWEEN_PULSES,
+                "min",
+            ),
+            Line(
+                "D_3",
+                {
+                    CONTINUOUS: "0*D_1",
+                    DISCONTINUOUS: f"max(min(1 - D_1 - D_2, (I_H - I_v)*(L + {self.core})*{f}/V_2), 0*D_1)",
+                },
+                "",
+                "part of the period in which the core holds the inductor current up",
+                BETWEEN_PULSES,
+            ),
+            *carries(
+                "L",
+                self.load,
+                "I_v",
+                "I_pk",
+                {
+                    CONTINUOUS: f"sqrt({self.load}**2 + dI_L**2/12)",
+                    DISCONTINUOUS: f"sqrt(({pieces} + {held})/3)",
+                },
+            ),
         )
 
     def _control(self) -> tuple[Line, ...]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Resistor, Winding
 from jump_lane.derivation import Line, Sheet
 from jump_lane.spec import Spec
@@ -75,7 +77,7 @@ def seen_from_primary() -> tuple[Line, ...]:
     )
 
 
-def winding(name: str, average: str, rms: str) -> tuple[Line, ...]:
+def winding(name: str, average: str, rms: str | Mapping[str, str]) -> tuple[Line, ...]:
     """Return average and rms current of a winding, from formulas."""
     return (
         Line(f"I_{name}", average, "A", f"average current of winding {name}", KIRCHHOFF),

@@ -8,13 +8,16 @@ L_k/n².
 
 from __future__ import annotations
 
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from collections.abc import Mapping
+
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, REVERSED, Line
 from jump_lane.topologies.blocks.both_ways import half_wave
 from jump_lane.topologies.blocks.both_ways.drive import Drive
+from jump_lane.topologies.blocks.both_ways.stages import KINDS, stages
 from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
 from jump_lane.topologies.blocks.devices import ramped_device, stresses, with_spike
 from jump_lane.topologies.blocks.inductors import inductor
-from jump_lane.topologies.blocks.phases import interleaved_output
+from jump_lane.topologies.blocks.phases import interleaved_output, shaped_output
 from jump_lane.topologies.blocks.proofs import (
     CURVED,
     held_proofs,
@@ -22,20 +25,16 @@ from jump_lane.topologies.blocks.proofs import (
     rectifier_proofs,
 )
 from jump_lane.topologies.blocks.sources import (
+    BETWEEN_PULSES,
     DEFINITION,
     KIRCHHOFF,
     LEAKAGE_FORWARD,
-    ONE_SIDED,
     RMS_VALUES,
     VOLT_SECONDS,
 )
-from jump_lane.topologies.blocks.step_down import StepDown
-from jump_lane.topologies.blocks.transformers import secondary, turns_ratio, winding
+from jump_lane.topologies.blocks.transformers import secondary, winding
 from jump_lane.topologies.page import Bound, Cases, Entry, Proof
 from jump_lane.topologies.role import Role
-
-KINDS = ("centre-tap", "bridge", "current-doubler", "half-wave")
-"""What can rectify behind a transformer that is driven both ways; the first one is usual."""
 
 ROLES = (
     Role("S1", "switch"),
@@ -53,6 +52,12 @@ BOUNDS = (
         "I_need", "I_o", "a current doubler is derived for continuous conduction only; raise L or the load"
     ),
     Bound(
+        "I_left",
+        "I_pk",
+        "after a pulse the core has more current than the inductor takes over, and nothing resets it; raise the "
+        "smallest load, or lower magnetising_ripple",
+    ),
+    Bound(
         "I_sback",
         "I_v",
         "half-wave, the magnetising current flows through D1 between the pulses, and is more than the inductor "
@@ -63,109 +68,7 @@ BOUNDS = (
 CAVEATS = {
     "k_h": "Half-wave, and an inductance in series with the primary: dead time cuts one pulse shorter than the other, and "
     "the bias of the core gives way. The formulas leave that out; simulated primary currents may be a seventh smaller.",
-    "D_f": "In discontinuous conduction the magnetising current goes on flowing through rectifiers and inductor; the "
-    "formulas leave that out, which is the less the smaller magnetising_ripple is.",
 }
-
-
-def stages(drive: Drive) -> dict[str, StepDown]:
-    """Return the secondary sides as converters that step pulses down."""
-    voltage, resistance, lost, leakage = drive.voltage, drive.resistance, drive.lost, drive.leakage
-    late = "(I_pk - dI_L*(0.5 - D_1)/(1 - D_1))"
-    common = {"pulse": f"({voltage}/n)", "series": f"{leakage}/n**2"}
-    turned = f"f_s*{leakage}*max(I_v, 0*I_v)/(n*{voltage})"
-    head = f"{voltage}/n - V_o"
-    back = f"{resistance}/n**2 + R_sT + R_L"
-    return {
-        "centre-tap": StepDown(
-            on=f"{head} - V_FD1 - ({back} + R_D1)*{{I}}",
-            off="V_o + V_FD1 + ((R_D1 + R_sT)/2 + R_L)*{I}",
-            frequency="(2*f_s)",
-            share="/2",
-            lost=f"2*{lost}" if lost else turned,
-            series_off=f"{leakage}/n**2" if lost else f"{leakage}/(2*n**2)",
-            **common,
-        ),
-        "bridge": StepDown(
-            on=f"{head} - 2*V_FD1 - ({back} + 2*R_D1)*{{I}}",
-            off="V_o + 2*V_FD1 + (R_D1 + R_L)*{I}",
-            frequency="(2*f_s)",
-            share="/2",
-            lost=f"2*{lost or turned}",
-            series_off=f"{leakage}/n**2" if lost else "",
-            **common,
-        ),
-        "current-doubler": StepDown(
-            on=f"{head} - V_FD1 - ({back} + 2*R_D1)*{{I}}",
-            off="V_o + V_FD1 + (R_L + R_D1/(1 - D_i))*{I}",
-            load="(I_o/2)",
-            full="(I_max/2)",
-            phases="2",
-            lost=f"f_s*{leakage}*max(I_v + {late}, 0*I_v)/(n*{voltage})" if lost else turned,
-            **common,
-        ),
-        "half-wave": StepDown(
-            on=f"{head}{drive.shift} - V_FD1 - (R_D1 + R_sT + R_L)*{{I}} - {resistance}/n**2*({{I}} - I_s0)",
-            off="V_o + V_FD1 + (R_L + R_D1/(2*(1 - D_i)))*{I}",
-            least="(I_o - r_m*I_max)/3",  # so that I_v ≥ I_pk/2 + r_m·I_max/2, the most that comes between pulses
-            lost=f"{lost}/2" if lost else f"f_s*{leakage}*(I_v - I_s0)/(n*{voltage})",
-            series_off=f"{leakage}/(2*n**2)" if lost else "",
-            **common,
-        ),
-    }
-
-
-def both_ways_sizing(drive: Drive) -> tuple[Entry, ...]:
-    """Return turns ratio, duty ratio, inductance and magnetising inductance."""
-    voltage, found = drive.voltage, stages(drive)
-    drops = {k: "2*V_FD1" if k == "bridge" else "V_FD1" for k in KINDS}
-    pulses = {k: "2*" if k in ("centre-tap", "bridge") else "" for k in KINDS}
-    between = Line(
-        "I_s0",
-        drive.returned("I_o", "D_i"),
-        "A",
-        "secondary current between the pulses, about",
-        ONE_SIDED,
-    )
-    return (
-        Line("M", "V_o/V_in", "", "conversion ratio", DEFINITION, "min"),
-        Cases(
-            secondary,
-            {
-                k: (Line("k_L", share, "", "part of the load current in one inductor", DEFINITION),)
-                for k, share in zip(KINDS, ("1", "1", "1/2", "1"), strict=True)
-            },
-        ),
-        Cases(
-            secondary,
-            {k: turns_ratio(f"{pulses[k]}D_lim*{voltage}/(V_o + {drops[k]})") for k in KINDS},
-        ),
-        Cases(
-            secondary,
-            {
-                k: (
-                    Line(
-                        "D_i",
-                        f"n*V_o/({pulses[k]}{voltage})",
-                        "",
-                        "duty ratio with ideal parts",
-                        VOLT_SECONDS,
-                    ),
-                    *((between,) if k == "half-wave" else ()),
-                    *found[k].sizing(),
-                    Line(
-                        "L_m",
-                        f"n*{voltage}*D_c{found[k].share}/(f_s*r_m*I_max)",
-                        "H",
-                        "magnetising inductance for its asked ripple",
-                        VOLT_SECONDS,
-                        component=True,
-                    ),
-                )
-                for k in KINDS
-            },
-        ),
-    )
 
 
 def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
@@ -175,22 +78,18 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
     kept, driven, after = f" - {leakage}*V_1/(n*L)", "D_p", f" + {leakage}*V_2/(n*L)*(0.5 - D_p - D_q)"
     if not drive.lost:
         kept, driven, after = "", "(D_p + D_q)", ""
+    at_start = "I_v/n + I_M0 - dI_Lm/2"
+    swing = f"(({voltage} - {resistance}*(I_x/n + I_M0){kept})*{driven}{after})/(f_s*L_m)"
     return (
         Cases(secondary, {k: found[k].operation() for k in KINDS}),
         Cases(
             secondary,
             {
-                k: inductor("L", "(I_o/2)" if k == "current-doubler" else "I_o", "dI_L", "D_1 + D_2")
+                k: found[k].carried() if found[k].core else inductor("L", found[k].load, "dI_L", "D_1 + D_2")
                 for k in KINDS
             },
         ),
-        Line(
-            "D_f",
-            {CONTINUOUS: "0*D", DISCONTINUOUS: "1 - D_1 - D_2"},
-            "",
-            "idle part of the period",
-            DEFINITION,
-        ),
+        Cases(secondary, {k: _idle(bool(found[k].core)) for k in KINDS}),
         Cases(
             secondary,
             {
@@ -204,17 +103,38 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
             secondary,
             {k: half_wave.biased("0*I_o") for k in KINDS} | {"half-wave": half_wave.magnetised(drive)},
         ),
-        Line(
-            "dI_Lm",
-            f"(({voltage} - {resistance}*(I_x/n + I_M0){kept})*{driven}{after})/(f_s*L_m)",
-            "A",
-            "ripple of the magnetising current, peak to peak",
-            VOLT_SECONDS,
+        Cases(
+            secondary,
+            {
+                k: (
+                    Line(
+                        "dI_Lm",
+                        {CONTINUOUS: swing, DISCONTINUOUS: "2*I_H/n" if found[k].core else swing},
+                        "A",
+                        "ripple of the magnetising current, peak to peak",
+                        VOLT_SECONDS,
+                    ),
+                )
+                for k in KINDS
+            },
         ),
         Cases(secondary, {k: (_gives_way(k == "half-wave" and bool(drive.lost)),) for k in KINDS}),
         Line("Psi", f"{voltage}*D/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
-        Line(
-            "I_p1", "I_v/n + I_M0 - dI_Lm/2", "A", "primary current at the start of a pulse", KIRCHHOFF, "min"
+        Cases(
+            secondary,
+            {
+                k: (
+                    Line(
+                        "I_p1",
+                        {CONTINUOUS: at_start, DISCONTINUOUS: "0*I_v" if found[k].core else at_start},
+                        "A",
+                        "primary current at the start of a pulse",
+                        KIRCHHOFF,
+                        "min",
+                    ),
+                )
+                for k in KINDS
+            },
         ),
         Line("I_p2", "I_pk/n + I_M0 + dI_Lm/2", "A", "primary current at the end of a pulse", KIRCHHOFF),
         Cases(
@@ -253,6 +173,24 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
     )
 
 
+def _idle(held: bool) -> tuple[Line, ...]:
+    """Return the idle part of the period, and whether the inductor current stops in it."""
+    idle = "1 - D_1 - D_2"
+    none = {CONTINUOUS: "0*D", DISCONTINUOUS: f"{idle} - D_3" if held else idle}
+    lines = (Line("D_f", none, "", "idle part of the period", DEFINITION),)
+    if not held:
+        return lines
+    stopped = f"(max(D_f - {NEAR}, 0*D_f) + max({FAINT} - I_H/I_pk, 0*D_f))"
+    flows = {CONTINUOUS: "I_v", DISCONTINUOUS: f"I_v - I_pk*min(1, 1e9*{stopped})"}
+    meaning = "least inductor current, negative where it stops or reverses"
+    left = {CONTINUOUS: "0*I_H", DISCONTINUOUS: "I_H"}
+    return (
+        *lines,
+        Line("I_f", flows, "A", meaning, DEFINITION, "min"),
+        Line("I_left", left, "A", "magnetising current that the inductor has to take over", BETWEEN_PULSES),
+    )
+
+
 def _gives_way(possible: bool) -> Line:
     """Return whether dead time moves the bias of the core, which the formulas leave out."""
     text = "k_d" if possible else "0*k_d"
@@ -266,6 +204,15 @@ def _pulses(length: str, ramp: str) -> tuple[Line, ...]:
     )
 
 
+RISING = "(I_v**2 + I_v*I_pk + I_pk**2)/3"
+FALLING = "(I_pk**2 + I_pk*I_H + I_H**2)/3"
+HELD = "(I_H**2 + I_H*I_v + I_v**2)/3"
+"""Mean squares of the inductor current in discontinuous conduction: in the pulse, after it, and held up by the core."""
+
+SHAPE = "2, D_1/2, I_v/I_pk, 1, D_2/2, 1, I_He/I_pk, D_3/2, I_He/I_pk, I_v/I_pk"
+"""Shape of the inductor current, in units of its peak."""
+
+
 def rectifiers(drive: Drive) -> tuple[Entry, ...]:
     """Return rectifiers, secondary winding, output and input capacitor.
 
@@ -274,7 +221,15 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
     """
     alone, body = bool(drive.lost), f"{drive.bodies}*V_BS1/n"
     freewheel = "(I_m**2 + dI_L**2/12)"
-    shared = f"sqrt((D_1/2 + D_2/4)*{freewheel} + D_2*(n*dI_Lm/4)**2)"
+    shared: str | Mapping[str, str] = {
+        CONTINUOUS: f"sqrt((D_1/2 + D_2/4)*{freewheel} + D_2*(n*dI_Lm/4)**2)",
+        DISCONTINUOUS: f"sqrt(D_1/2*{RISING} + D_2/4*({FALLING} + I_H**2) + D_3/2*{HELD})",
+    }
+    through: str | Mapping[str, str] = {
+        CONTINUOUS: f"sqrt(D_1*{freewheel} + D_2*(n*dI_Lm/2)**2)",
+        DISCONTINUOUS: f"sqrt(D_1*{RISING} + D_2*I_H**2 + D_3*{HELD})",
+    }
+    output = shaped_output("I_pk", SHAPE)
     doubled = (
         "sqrt(D_1*(I_o**2 + (dI_L*(1 - 2*D_1)/(1 - D_1))**2/12) + (1 - 2*D_1)*I_o**2/4"
         " + (1 - D_1)*dI_L**2/12*(1 - (D_1/(1 - D_1))**3)"
@@ -288,23 +243,25 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
         f" + {left}*I_p2**2)",
     )
     if alone:
-        shared = f"sqrt((D_1 + D_2)/2*{freewheel})"
+        shared, through = f"sqrt((D_1 + D_2)/2*{freewheel})", f"sqrt((D_1 + D_2)*{freewheel})"
+        output = filtered_output(frequency="(2*f_s)")
         doubled = "sqrt((I_o**2 + (dI_L*(1 - 2*D_1)/(1 - D_1))**2/12)/2)"
-    single, both = f"sqrt(D_1/2*{freewheel})", "2*I_pk - dI_L/(2*(1 - D_1))"
+    peak = "I_pk" if alone else "max(I_pk, (I_pk + n*dI_Lm/2)/2)"
+    both = "2*I_pk - dI_L/(2*(1 - D_1))"
     return (
         Cases(
             secondary,
             {
                 "centre-tap": (
-                    *_rectifier("I_o/2", shared, "I_pk", "V_sw + V_s + dV_p/n", f"2*{body}"),
+                    *_rectifier("I_o/2", shared, peak, "V_sw + V_s + dV_p/n", f"2*{body}"),
                     *winding("Ns", "I_D1", "I_D1rms"),
-                    *filtered_output(frequency="(2*f_s)"),
+                    *output,
                     *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
                 ),
                 "bridge": (
-                    *_rectifier("I_o/2", shared, "I_pk", "V_sw + V_FD1 + R_D1*I_v + dV_p/(2*n)", body),
-                    *winding("Ns", "0*I_o", f"{single}*sqrt(2)"),
-                    *filtered_output(frequency="(2*f_s)"),
+                    *_rectifier("I_o/2", shared, peak, "V_sw + V_FD1 + R_D1*I_v + dV_p/(2*n)", body),
+                    *winding("Ns", "0*I_o", through),
+                    *output,
                     *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
                 ),
                 "current-doubler": (
@@ -333,7 +290,9 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
     )
 
 
-def _rectifier(average: str, rms: str, peak: str, blocks: str, body: str) -> tuple[Line, ...]:
+def _rectifier(
+    average: str, rms: str | Mapping[str, str], peak: str, blocks: str, body: str
+) -> tuple[Line, ...]:
     """Return the stresses of a rectifier.
 
     ``body`` is the formula of the drop of body diodes, by which a pulse that a reversed current begins is higher.
