@@ -192,6 +192,7 @@ def random_tables(topology: str, rng: random.Random) -> dict:
         tables["switching"] |= {"coupling_ripple": "0.5 %", "duty_limit": limit}
         if topology in DRIVEN:
             tables["switching"]["duty_limit"] = rng.uniform(0.2, 0.42)
+            tables["switching"]["coupling_ripple"] = f"{rng.uniform(0.5, 2)} %"
             if secondary == "half-wave":
                 tables["output"][0]["current"]["min"] = full * rng.uniform(0.2, 0.8)
             elif secondary == "current-doubler":

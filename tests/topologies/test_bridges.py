@@ -183,6 +183,23 @@ class Driven(PageCase):
         ):
             self.driven("full-bridge", 400, 24, {"min": 0.1, "max": 10}, "centre-tap", chosen=chosen)
 
+    def test_a_pulse_out_of_a_capacitor_bends(self) -> None:
+        """200 V, n = 7: T = 4.2 µs, C_d = 0.35 µF; δ/V_1 = T²/(24·C_d·L·n²) and dI_L is larger by as much over 1 − D_1."""
+        tables = {"chosen": {"n": 7, "L": "6 µH", "L_m": "100 mH", "C_o": "100 µF", "C_d": "0.35 µF"}}
+        for secondary in ("centre-tap", "bridge"):
+            found = self.driven("half-bridge", 400, 24, 5, secondary, **tables)
+            flat = self.driven(
+                "half-bridge", 400, 24, 5, secondary, chosen=tables["chosen"] | {"C_d": "1 mF"}
+            )
+            bend = (4.2e-6) ** 2 / (24 * 0.35e-6 * 6e-6 * 49)
+            self.assert_values(found, {"V_1": (200 / 7 - 24) / (1 - bend)}, 2e-3)
+            first, second = (self.simulated(x).measures("L1.i").peak_to_peak for x in (flat, found))
+            self.assertGreater(second / first - 1.0, 0.005)
+            self.assertAlmostEqual(
+                second / first, self.value(found, "dI_L") / self.value(flat, "dI_L"), delta=2e-3
+            )
+            self.assert_proven(found, "continuous")
+
     def test_duty_loss_of_the_phase_shifted_bridge(self) -> None:
         """Turning ±I/n round takes 2·f·L_r·I_v/(n·V_in) of the period from each pulse."""
         chosen = {"n": 5, "L": "20 µH", "C_o": "100 µF", "L_r": "15 µH"}

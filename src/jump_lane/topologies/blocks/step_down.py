@@ -14,6 +14,7 @@ from jump_lane.topologies.blocks.inductors import carries, sized
 from jump_lane.topologies.blocks.sources import (
     BETWEEN_PULSES,
     DISCONTINUOUS_RATIO,
+    FROM_CAPACITOR,
     KIRCHHOFF,
     LEAKAGE_FORWARD,
     VOLT_SECONDS,
@@ -52,6 +53,9 @@ class StepDown:
         Half of the ripple at which continuous conduction ends, where that is not the load current.
     needed
         Whether the circuit needs continuous conduction.
+    bend, magnetising
+        What a rising current adds to the mean voltage of a pulse, over its slope and the square of the pulse's length,
+        where the pulse discharges a capacitance; and the inductance of the core, whose current is part of it.
     core
         Inductance of a core that the rectifiers short between the pulses; the current of L does not fall below what the
         core carries.  Empty where there is none.
@@ -71,6 +75,8 @@ class StepDown:
     series_off: str = ""
     least: str = ""
     needed: bool = False
+    bend: str = ""
+    magnetising: str = ""
     core: str = ""
 
     def sizing(self, magnetising: tuple[Line, ...] = ()) -> tuple[Line | ByTarget, ...]:
@@ -110,6 +116,9 @@ class StepDown:
         f, load = self.frequency, self.load
         idling = f"sqrt({load}*({self.pulse} - V_o)*V_o/(2*L*{f}*{self.pulse}))"
         on, off = self.on.format(I="I_x"), self.off.format(I="I_x")
+        if self.bend:
+            core = f"{self.bend}*T_p**2*{self.pulse}/({self.magnetising})"
+            on = f"({on} + {core})/(1 - {self.bend}*T_p**2/L)"
         rising, least, fall = "V_1", "", "D_1*V_1/V_2"
         if self.core:
             rising = f"(V_1 + (V_1 + V_2)*L/({self.core}))"
@@ -122,12 +131,13 @@ class StepDown:
                 "current that sets the drops (half the peak in discontinuous conduction)",
                 WITH_LOSSES,
             ),
+            *(self._length() if self.bend else ()),
             Line(
                 "V_1",
                 f"({on})*L/(L + {self.series})" if self.series else on,
                 "V",
                 "inductor voltage, pulse on",
-                WITH_LOSSES,
+                FROM_CAPACITOR if self.bend else WITH_LOSSES,
             ),
             Line(
                 "V_2",
@@ -168,6 +178,12 @@ class StepDown:
             *self._control(),
             *gate_times(),
         )
+
+    def _length(self) -> tuple[Line, ...]:
+        """Return the length of a pulse, by which its voltage bends."""
+        idling = f"2*I_x*L/({self.pulse} - V_o)"
+        ideal = {CONTINUOUS: f"V_o/({self.pulse}*{self.frequency})", DISCONTINUOUS: idling}
+        return (Line("T_p", ideal, "s", "length of a pulse with ideal parts", VOLT_SECONDS),)
 
     def _held(self) -> tuple[Line, ...]:
         """Return what the core carries once L has no more current than that."""

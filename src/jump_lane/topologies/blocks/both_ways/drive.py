@@ -23,6 +23,9 @@ class Drive:
         carries it on between the pulses.
     leakage
         Symbol of the inductance in series, as the primary sees it.
+    bend
+        What a rising primary current adds to the mean voltage of a pulse, over its slope and the square of the pulse's
+        length, where it discharges a capacitance.
     back
         Half-wave: current that the secondary delivers between the pulses, in place of a primary that carries as much
         one way as the other.  ``{I}`` is the inductor current at the end of a pulse, ``{D}`` the duty ratio.
@@ -35,6 +38,7 @@ class Drive:
     bodies: str = "1"
     lost: str = ""
     leakage: str = "L_kT"
+    bend: str = ""
     back: str = ""
     shift: str = ""
 

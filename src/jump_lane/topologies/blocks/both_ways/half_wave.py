@@ -142,10 +142,10 @@ def rectifiers(drive: Drive) -> tuple[Line, ...]:
             shape.average,
             f"sqrt({shape.first})",
             "I_pk",
-            f"({drive.voltage} + {drive.resistance}*I_M0)/n - V_FD1 - R_D1*I_v + dV_p/n",
+            f"({drive.voltage} + {drive.resistance}*I_M0)/n - V_FD1 - R_D1*I_v + dV_p/(2*n)",
             "rectifier",
         ),
-        *stresses("D2", "I_o - I_D1", f"sqrt({shape.second})", shape.peak, "V_sw + dV_p/n", "rectifier"),
+        *stresses("D2", "I_o - I_D1", f"sqrt({shape.second})", shape.peak, "V_sw + dV_p/(2*n)", "rectifier"),
         with_spike("D2", "rectifier"),
         Line(
             "I_sback",

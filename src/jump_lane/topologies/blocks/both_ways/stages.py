@@ -19,7 +19,10 @@ def stages(drive: Drive) -> dict[str, StepDown]:
     """Return the secondary sides as converters that step pulses down."""
     voltage, resistance, lost, leakage = drive.voltage, drive.resistance, drive.lost, drive.leakage
     late = "(I_pk - dI_L*(0.5 - D_1)/(1 - D_1))"
-    step = partial(StepDown, pulse=f"({voltage}/n)", series=f"{leakage}/n**2")
+    bend = f"{drive.bend}/n**2" if drive.bend else ""
+    step = partial(
+        StepDown, pulse=f"({voltage}/n)", series=f"{leakage}/n**2", bend=bend, magnetising="L_m/n**2"
+    )
     turned = f"f_s*{leakage}*max(I_v - {'0*I_v' if lost else 'I_H'}, 0*I_v)/(n*{voltage})"
     core = "" if lost else "L_m/n**2"
     head = f"{voltage}/n - V_o"
