@@ -72,7 +72,7 @@ class Transformers(unittest.TestCase):
 class Steps(unittest.TestCase):
     def test_a_stage_says_the_same_for_buck_and_for_one_phase(self) -> None:
         lines = blocks.StepDown(on="V_in - V_o", off="V_o").operation()
-        self.assertEqual([line.symbol for line in lines][:5], ["I_x", "V_1", "V_2", "D_1", "D_2"])
+        self.assertEqual([line.symbol for line in lines][:5], ["I_x", "V_1", "V_2", "D_1", "dI_L"])
 
     def test_a_device_with_ramps_has_the_mean_of_its_corners(self) -> None:
         lines = {

@@ -17,7 +17,7 @@ from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
 from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
-from jump_lane.topologies.page import Cases, Page, Proof
+from jump_lane.topologies.page import Page, Proof
 from jump_lane.topologies.point import Point
 
 DRIVE = Drive(
@@ -28,18 +28,14 @@ DRIVE = Drive(
     shift=" - (0.5 - D_i)*R_sT*I_o/(2*D_i)",
 )
 
-
-def full_charge(share: str) -> tuple[Line, ...]:
-    """Return the charge of a pulse at full load; half-wave the magnetising current takes half of it."""
-    text = f"{share}*I_max*k_L*D_i/(n*f_s)"
-    return (Line("Q_max", text, "C", "charge of one pulse at full load", blocks.KIRCHHOFF),)
-
-
 SIZING = (
     *stages.both_ways_sizing(DRIVE),
-    Cases(
-        transformers.secondary,
-        {k: full_charge("1/2" if k == "half-wave" else "1") for k in stages.KINDS},
+    transformers.behind(
+        "Q_max",
+        dict.fromkeys(stages.KINDS, "I_max*k_L*D_i/(n*f_s)") | {"half-wave": "I_max*D_i/(2*n*f_s)"},
+        "C",
+        "charge of one pulse at full load (half-wave, the core brings half of it)",
+        blocks.KIRCHHOFF,
     ),
     Line(
         "C_d",

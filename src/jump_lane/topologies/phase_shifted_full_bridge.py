@@ -46,16 +46,12 @@ DECAY = 0.05
 
 SIZING: tuple[Entry, ...] = (
     *stages.both_ways_sizing(DRIVE),
-    Cases(
-        transformers.secondary,
-        {
-            k: (
-                Line(
-                    "k_g", part, "", "part of an inductor's current that the primary carries on", blocks.SOFT
-                ),
-            )
-            for k, part in (dict.fromkeys(stages.KINDS, "1") | {"half-wave": "1/2"}).items()
-        },
+    transformers.behind(
+        "k_g",
+        dict.fromkeys(stages.KINDS, "1") | {"half-wave": "1/2"},
+        "",
+        "part of an inductor's current that the primary carries on",
+        blocks.SOFT,
     ),
     Line(
         "I_z",
@@ -76,26 +72,15 @@ SIZING: tuple[Entry, ...] = (
 )
 
 
-def carried_on(current: str) -> tuple[Line, ...]:
-    """Return what the primary still carries as the next pulse begins.
+def carried_on(current: str) -> str:
+    """Return the formula of what the primary still carries as the next pulse begins.
 
     It follows the inductor current, given as it is then, unless resistance makes it decay faster; that takes a
     rectifier that conducts back, through its body diode where it is a switch.
     """
     held = f"max({DRIVE.resistance} - n*V_BD1/I_p2, 0*R_o)"
     decayed = f"I_p2*exp(-{held}*(0.5 - D_p - D_q)/(f_s*L_r))"
-    return at_its_end(f"min({current}/n + dI_Lm/2, {decayed})")
-
-
-def at_its_end(current: str) -> tuple[Line, ...]:
-    """Return the primary current at the end of freewheeling, from its formula."""
-    meaning = "primary current at the end of freewheeling"
-    return (Line("I_e", current, "A", meaning, blocks.LEAKAGE_FORWARD),)
-
-
-def as_s1_closes(current: str) -> tuple[Line, ...]:
-    """Return the primary current at the start of a period, from its formula."""
-    return (Line("I_start", current, "A", "primary current as S1 closes", blocks.KIRCHHOFF, "min"),)
+    return f"min({current}/n + dI_Lm/2, {decayed})"
 
 
 def leading(energy: str, current: str) -> tuple[Line, ...]:
@@ -108,19 +93,25 @@ def leading(energy: str, current: str) -> tuple[Line, ...]:
 
 OPERATION: tuple[Entry, ...] = (
     *secondaries.both_ways_operation(DRIVE),
-    Cases(
-        transformers.secondary,
+    transformers.behind(
+        "I_e",
         {
             "centre-tap": carried_on("I_v"),
             "bridge": carried_on("I_v"),
             "current-doubler": carried_on("(I_pk - dI_L*(0.5 - D_1)/(1 - D_1))"),
-            "half-wave": at_its_end("I_d/n + I_M0 + dI_Lm/2"),
+            "half-wave": "I_d/n + I_M0 + dI_Lm/2",
         },
+        "A",
+        "primary current at the end of freewheeling",
+        blocks.LEAKAGE_FORWARD,
     ),
-    Cases(
-        transformers.secondary,
-        {k: as_s1_closes("-I_e") for k in stages.KINDS}
-        | {"half-wave": as_s1_closes("I_M0 - dI_Lm/2 + I_u/n")},
+    transformers.behind(
+        "I_start",
+        dict.fromkeys(stages.KINDS, "-I_e") | {"half-wave": "I_M0 - dI_Lm/2 + I_u/n"},
+        "A",
+        "primary current as S1 closes",
+        blocks.KIRCHHOFF,
+        "min",
     ),
     Line(
         "D_w",

@@ -8,6 +8,7 @@ from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Resi
 from jump_lane.derivation import Line, Sheet
 from jump_lane.spec import Spec
 from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF, RMS_VALUES, VOLT_SECONDS
+from jump_lane.topologies.page import Cases
 from jump_lane.topologies.point import Point
 
 TURNS = (("N_p : N_s", "n"),)
@@ -88,6 +89,20 @@ def winding(name: str, average: str, rms: str | Mapping[str, str]) -> tuple[Line
 def secondary(spec: Spec, sheet: Sheet) -> str:
     """Return what rectifies."""
     return spec.transformer.secondary or ""
+
+
+def behind(
+    symbol: str,
+    texts: Mapping[str, str | Mapping[str, str]],
+    unit: str,
+    meaning: str,
+    source: str,
+    worst: str = "max",
+) -> Cases:
+    """Return a line whose formula depends on what rectifies: kind of secondary side to formula."""
+    return Cases(
+        secondary, {k: (Line(symbol, text, unit, meaning, source, worst),) for k, text in texts.items()}
+    )
 
 
 def leaking(spec: Spec, sheet: Sheet) -> str:

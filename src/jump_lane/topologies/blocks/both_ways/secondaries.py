@@ -32,7 +32,7 @@ from jump_lane.topologies.blocks.sources import (
     RMS_VALUES,
     VOLT_SECONDS,
 )
-from jump_lane.topologies.blocks.transformers import secondary, winding
+from jump_lane.topologies.blocks.transformers import behind, secondary, winding
 from jump_lane.topologies.page import Bound, Cases, Entry, Proof
 from jump_lane.topologies.role import Role
 
@@ -103,64 +103,44 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
             secondary,
             {k: half_wave.biased("0*I_o") for k in KINDS} | {"half-wave": half_wave.magnetised(drive)},
         ),
-        Cases(
-            secondary,
-            {
-                k: (
-                    Line(
-                        "dI_Lm",
-                        {CONTINUOUS: swing, DISCONTINUOUS: "2*I_H/n" if found[k].core else swing},
-                        "A",
-                        "ripple of the magnetising current, peak to peak",
-                        VOLT_SECONDS,
-                    ),
-                )
-                for k in KINDS
-            },
+        behind(
+            "dI_Lm",
+            {k: {CONTINUOUS: swing, DISCONTINUOUS: "2*I_H/n" if found[k].core else swing} for k in KINDS},
+            "A",
+            "ripple of the magnetising current, peak to peak",
+            VOLT_SECONDS,
         ),
-        Cases(secondary, {k: (_gives_way(k == "half-wave" and bool(drive.lost)),) for k in KINDS}),
+        behind(
+            "k_h",
+            {k: "k_d" if k == "half-wave" and drive.lost else "0*k_d" for k in KINDS},
+            "",
+            "1 where dead time moves the bias of the core, which the formulas leave out",
+            DEFINITION,
+        ),
         Line("Psi", f"{voltage}*D/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
-        Cases(
-            secondary,
-            {
-                k: (
-                    Line(
-                        "I_p1",
-                        {CONTINUOUS: at_start, DISCONTINUOUS: "0*I_v" if found[k].core else at_start},
-                        "A",
-                        "primary current at the start of a pulse",
-                        KIRCHHOFF,
-                        "min",
-                    ),
-                )
-                for k in KINDS
-            },
+        behind(
+            "I_p1",
+            {k: {CONTINUOUS: at_start, DISCONTINUOUS: "0*I_v" if found[k].core else at_start} for k in KINDS},
+            "A",
+            "primary current at the start of a pulse",
+            KIRCHHOFF,
+            "min",
         ),
         Line("I_p2", "I_pk/n + I_M0 + dI_Lm/2", "A", "primary current at the end of a pulse", KIRCHHOFF),
-        Cases(
-            secondary,
-            {
-                k: (
-                    Line(
-                        "D_r",
-                        f"f_s*{leakage}*I_p2/({paths}{voltage})",
-                        "",
-                        "part of the period in which the primary current dies out after a pulse",
-                        LEAKAGE_FORWARD,
-                    ),
-                )
-                for k, paths in (dict.fromkeys(KINDS, "2*") | {"half-wave": ""}).items()
-            },
+        behind(
+            "D_r",
+            {k: f"f_s*{leakage}*I_p2/({'' if k == 'half-wave' else '2*'}{voltage})" for k in KINDS},
+            "",
+            "part of the period in which the primary current dies out after a pulse",
+            LEAKAGE_FORWARD,
         ),
-        Cases(
-            secondary,
-            {
-                k: (Line("I_prms", f"sqrt({square})", "A", "rms current of the primary", RMS_VALUES),)
-                for k, square in (
-                    dict.fromkeys(KINDS, f"2*({half_wave.PULSE})")
-                    | {"half-wave": f"{half_wave.PULSE} + {half_wave.OTHER}"}
-                ).items()
-            },
+        behind(
+            "I_prms",
+            dict.fromkeys(KINDS, f"sqrt(2*({half_wave.PULSE}))")
+            | {"half-wave": f"sqrt({half_wave.PULSE} + {half_wave.OTHER})"},
+            "A",
+            "rms current of the primary",
+            RMS_VALUES,
         ),
         Line(
             "V_s",
@@ -189,12 +169,6 @@ def _idle(held: bool) -> tuple[Line, ...]:
         Line("I_f", flows, "A", meaning, DEFINITION, "min"),
         Line("I_left", left, "A", "magnetising current that the inductor has to take over", BETWEEN_PULSES),
     )
-
-
-def _gives_way(possible: bool) -> Line:
-    """Return whether dead time moves the bias of the core, which the formulas leave out."""
-    text = "k_d" if possible else "0*k_d"
-    return Line("k_h", text, "", "1 where dead time moves the bias of the core", DEFINITION)
 
 
 def _pulses(length: str, ramp: str) -> tuple[Line, ...]:

@@ -8,7 +8,7 @@ from jump_lane.derivation import Line
 from jump_lane.topologies.blocks.both_ways.drive import Drive
 from jump_lane.topologies.blocks.sources import DEFINITION, ONE_SIDED, VOLT_SECONDS
 from jump_lane.topologies.blocks.step_down import StepDown
-from jump_lane.topologies.blocks.transformers import secondary, turns_ratio
+from jump_lane.topologies.blocks.transformers import behind, secondary, turns_ratio
 from jump_lane.topologies.page import Cases, Entry
 
 KINDS = ("centre-tap", "bridge", "current-doubler", "half-wave")
@@ -81,12 +81,12 @@ def both_ways_sizing(drive: Drive) -> tuple[Entry, ...]:
     )
     return (
         Line("M", "V_o/V_in", "", "conversion ratio", DEFINITION, "min"),
-        Cases(
-            secondary,
-            {
-                k: (Line("k_L", share, "", "part of the load current in one inductor", DEFINITION),)
-                for k, share in zip(KINDS, ("1", "1", "1/2", "1"), strict=True)
-            },
+        behind(
+            "k_L",
+            dict.fromkeys(KINDS, "1") | {"current-doubler": "1/2"},
+            "",
+            "part of the load current in one inductor",
+            DEFINITION,
         ),
         Cases(
             secondary,
