@@ -61,7 +61,7 @@ OPERATION = (
     Line("dV_Cd", "Q_d/(2*C_d)", "V", "ripple of these capacitors, peak to peak", blocks.KIRCHHOFF),
     Line(
         "k_C",
-        "max(T_p**2/(24*C_d*L*n**2) - 0.025, 0*T_p)",
+        "max(T_p**2/(24*C_d*L*n**2) - 0.025, 0*D)",
         "",
         "bend of a pulse beyond a fortieth of its voltage",
         blocks.DEFINITION,
