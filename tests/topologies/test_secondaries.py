@@ -15,6 +15,7 @@ from jump_lane.topologies import NAMES, page
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.role import alike
 from jump_lane.verify.check import check_corner
+from jump_lane.verify.operating import solve
 from tests.common import CommandCase
 from tests.topologies.pagecase import PageCase
 
@@ -153,6 +154,41 @@ class ActiveClamp(Wound):
     def test_discontinuous_conduction_is_refused(self) -> None:
         with self.assertRaisesRegex(InputError, "continuous conduction only"):
             self.wound("active-clamp-forward", "bridge", 48, 12, 6, switching={"mode": "discontinuous"})
+
+    def test_dead_time_before_the_pulse_adds_to_the_ripple(self) -> None:
+        """D = 0.6: the current falls in the pulse, and with V_o and the drop of a body diode in the dead time before it."""
+        chosen = {"n": 20, "L": "6 µH"}
+        switching = {"rectifier": "synchronous", "dead_time": "60 ns"}
+        for secondary in ("centre-tap", "bridge"):
+            with self.subTest(secondary):
+                found = self.wound(
+                    "active-clamp-forward", secondary, 400, 24, 8, chosen=chosen, switching=switching
+                )
+                self.assertLess(self.value(found, "V_1"), 0.0)
+                added = self.value(found, "dI_L") - abs(self.value(found, "dI_1"))
+                self.assertAlmostEqual(added, 24 * 60e-9 / 6e-6, delta=0.03)
+                self.assertEqual(found.caveats(), ())
+                self.assert_proven(found, "continuous", 0.02)
+
+    def test_a_pulse_that_the_core_begins_is_told(self) -> None:
+        """Ripple of the core 0.5 A at the secondary, valley of the inductor 0.33 A: D is smaller by t_d·f_s."""
+        switching = {"rectifier": "synchronous", "dead_time": "60 ns", "current_ripple": "40 %"}
+        early, late = (
+            self.wound(
+                "active-clamp-forward",
+                "half-wave",
+                400,
+                24,
+                {"min": load, "max": 10},
+                switching=switching,
+                transformer={"magnetising_ripple": "10 %"},
+            )
+            for load in (2, 3)
+        )
+        self.assertTrue(any("begins the pulse a dead time early" in c for c in early.caveats()))
+        self.assertEqual(late.caveats(), ())
+        control = solve(early)[0].control
+        self.assertAlmostEqual(self.value(early, "D") - control, 60e-9 * 100e3, delta=5e-4)
 
 
 class Doubled(Wound):

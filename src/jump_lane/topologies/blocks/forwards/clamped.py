@@ -18,7 +18,7 @@ from jump_lane.topologies.blocks.forwards.lines import (
     secondary_voltage,
 )
 from jump_lane.topologies.blocks.forwards.paths import PATHS, Paths, both_conduct, on_voltages
-from jump_lane.topologies.blocks.inductors import carries, inductor, sized
+from jump_lane.topologies.blocks.inductors import carries, sized
 from jump_lane.topologies.blocks.phases import shaped_output
 from jump_lane.topologies.blocks.sources import (
     CLAMPED_RESET,
@@ -161,17 +161,12 @@ def _path_operation(paths: Paths, primary: str) -> tuple[Line, ...]:
         Line("D_1", "D_w - D_k1", "", "rising part of the period", CLAMPED_RESET),
         Line("D_2", "1 - D_1", "", "falling part of the period", CLAMPED_RESET),
         Line("dI_1", "V_1*D_1/(f_s*L)", "A", "rise of the inductor current, S1 on", VOLT_SECONDS),
-        Line("dI_L", "abs(dI_1)", "A", "inductor ripple, peak to peak", VOLT_SECONDS),
-        *inductor("L", "I_o", "dI_L", "D_1 + D_2"),
         *held(),
         _body_first("min(1, max(0, 1 - 1e6*(dI_1/(n*dI_Lm) - 1)))"),
-        Line("I_a", "I_o - dI_1/2", "A", "inductor current as the pulse begins", KIRCHHOFF),
-        Line("I_b", "I_o + dI_1/2", "A", "inductor current as the pulse ends", KIRCHHOFF),
-        _turned(paths.count, "I_b"),
+        _turned(paths.count, "(I_o + dI_1/2)"),
         _dead(" + (1 - k_f)*max(t_d*f_s - D_k2, 0*D_k2)"),
         _off(),
         _clamp("n*V_m"),
-        Line("I_M0", "I_o/n*(1 - D_k2/D_off)", "A", "average magnetising current", CLAMPED_RESET),
         Line(
             "dI_k1",
             "V_f*(D_k1 + t_d*f_s)/(f_s*L)",
@@ -186,6 +181,14 @@ def _path_operation(paths: Paths, primary: str) -> tuple[Line, ...]:
             "fall of the inductor current after the pulse",
             VOLT_SECONDS,
         ),
+        *_inductor_current(),
+        Line(
+            "I_M0",
+            "(I_a + dI_k1 + I_b - dI_k2)/(2*n)*(1 - D_k2/D_off)",
+            "A",
+            "average magnetising current",
+            CLAMPED_RESET,
+        ),
         Line(
             "dI_c",
             "(dI_1 - dI_k1 - dI_k2)/n - dI_Lm*(1 - D_k2/D_off)",
@@ -195,6 +198,25 @@ def _path_operation(paths: Paths, primary: str) -> tuple[Line, ...]:
         ),
         Line("Q_k", "D_k2*I_M0/f_s", "C", "charge that leakage puts into the clamp", LEAKAGE_FORWARD),
         *_clamp_ripple("I_a", "I_b"),
+    )
+
+
+def _inductor_current() -> tuple[Line, ...]:
+    """Return what the inductor carries: it falls around the pulse while the winding is shorted."""
+    pulse = "D_1*(I_a**2 + I_a*I_b + I_b**2)"
+    rest = "(1 - D_1)*((I_b - dI_k2)**2 + (I_b - dI_k2)*(I_a + dI_k1) + (I_a + dI_k1)**2)"
+    most, least = "max(dI_1, dI_k1)", "min(dI_1 - dI_k2, 0*dI_1)"
+    return (
+        Line(
+            "I_a",
+            "I_o - dI_1/2 - (dI_k1 - dI_k2)*D_off/2",
+            "A",
+            "inductor current as the pulse begins",
+            KIRCHHOFF,
+        ),
+        Line("I_b", "I_a + dI_1", "A", "inductor current as the pulse ends", KIRCHHOFF),
+        Line("dI_L", f"{most} - {least}", "A", "inductor ripple, peak to peak", VOLT_SECONDS),
+        *carries("L", "I_o", f"I_a + {least}", f"I_a + {most}", f"sqrt(({pulse} + {rest})/3)"),
     )
 
 
@@ -301,7 +323,7 @@ def _path_rectifiers(paths: Paths) -> tuple[Line, ...]:
             "D2",
             "(D_off + D_z - D_k2)",
             "(I_b - dI_k2)",
-            "I_a",
+            "(I_a + dI_k1)",
             f"{doubled}V_m - V_FD1 - R_D1*I_Lv",
             "D_k2",
             "D_k1",
@@ -354,7 +376,7 @@ def _doubled_rectifiers() -> tuple[Line, ...]:
     return (
         *doubled.rectifying_pair(
             "(D_off + D_z - D_k2)*(I_s2**2 + I_s2*I_s1 + I_s1**2)/3",
-            "max(I_s1, I_s2)",
+            f"max(I_s1 + {last}*dI_L, I_s2)",
             "V_rs",
         ),
         *doubled.wound("(D_off - D_k2)*I_L2rms**2"),
