@@ -138,6 +138,15 @@ class Views(unittest.TestCase):
         view = waves_view("t", recording, {"L.i": recording.measures("L.i")}, found.inductors)
         self.assertEqual(view.tables[1].rows[2][4], "nothing: idle")
 
+    def test_instants_are_no_intervals(self) -> None:
+        """A leg that swings: its body diode and its channel change over at one instant, after another device."""
+        found = example_design("phase-shifted-full-bridge").at()
+        _, recording = solve(found)
+        rows = interval_rows(recording, found.inductors)
+        self.assertLess(len(rows), len(recording.stretches))
+        self.assertTrue(all(r["part"] > 1e-4 for r in rows))
+        self.assertAlmostEqual(sum(r["part"] for r in rows), 1.0, delta=1e-8)
+
     def test_samples_have_units(self) -> None:
         recording = record(steady_state(driven(buck(), 0.4)))
         text = samples_csv(recording.waveforms(("L.i", "@sw", "S1.gate"), 10))

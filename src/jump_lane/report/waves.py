@@ -43,18 +43,25 @@ def measures_data(found: dict[str, Measures]) -> dict[str, Any]:
     }
 
 
+INSTANT = 1e-7
+"""A shorter part of the period is one instant, at which several devices change over one after the other."""
+
+
 def interval_rows(recording: Recording, inductors: tuple[str, ...]) -> list[dict[str, Any]]:
     """Return the intervals of the period: who conducts, and what each inductor sees.
 
-    Stretches that only an instant separates are kept apart; an inductor's voltage is its average over the
+    Stretches that only an instant separates are kept apart, instants themselves are left out; an inductor's voltage is its average over the
     interval, its current is given at both ends.
     """
     out = []
     for i, stretch in enumerate(recording.stretches):
+        part = (stretch.end - stretch.start) / recording.period
+        if part < INSTANT:
+            continue
         entry: dict[str, Any] = {
             "from": stretch.start,
             "to": stretch.end,
-            "part": (stretch.end - stretch.start) / recording.period,
+            "part": part,
             "conducting": list(stretch.conducting),
         }
         for name in inductors:
