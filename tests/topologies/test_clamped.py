@@ -76,3 +76,36 @@ class Clamped(unittest.TestCase):
             ]
             with self.subTest(name):
                 self.assertEqual(powers, sorted(powers))
+
+    def test_a_clamp_that_falls_to_what_is_reflected_is_told(self) -> None:
+        """At 0.5 A the leakage keeps the clamp up, at 0.1 A it does not, and takes a good part of the pulse."""
+        tables = {
+            "topology": "flyback",
+            "input": {"voltage": 100},
+            "output": [{"voltage": 24, "current": {"min": 0.1, "max": 5}, "voltage_ripple": "1 %"}],
+            "switching": {"frequency": "100 kHz", "current_ripple": "40 %", "mode": "either"},
+            "parts": {"T": {"leakage": "1 µH"}},
+        }
+        whole = design(tables)
+        self.assertTrue(any("the clamp falls to what the output reflects" in c for c in whole.caveats()))
+        for load, told in ((0.1, True), (0.5, False)):
+            with self.subTest(load=load):
+                found = whole.at(100.0, load)
+                self.assertEqual(bool(found.caveats()), told)
+                peak = solve(found)[1].measures("D1.i").maximum
+                off = peak / found.sheet["I_D1pk"].worst - 1.0
+                self.assertEqual(abs(off) > 0.1, told, off)
+
+    def test_a_core_that_carries_the_current_on_is_told(self) -> None:
+        for load, told in ((0.5, True), (5.0, False)):
+            with self.subTest(load=load):
+                tables = {
+                    "topology": "current-fed-full-bridge",
+                    "input": {"voltage": 24},
+                    "output": [{"voltage": 60, "current": {"min": load, "max": 5}, "voltage_ripple": "1 %"}],
+                    "switching": {"frequency": "100 kHz", "current_ripple": "40 %", "mode": "either"},
+                }
+                found = design(tables)
+                self.assertEqual(any("goes on flowing" in c for c in found.caveats()), told)
+                symbols = {f.symbol for f in check(found).corners[0].findings}
+                self.assertEqual("dI_Lm" in symbols, not told)

@@ -50,8 +50,8 @@ INSTANT = 1e-7
 def interval_rows(recording: Recording, inductors: tuple[str, ...]) -> list[dict[str, Any]]:
     """Return the intervals of the period: who conducts, and what each inductor sees.
 
-    Stretches that only an instant separates are kept apart, instants themselves are left out; an inductor's voltage is its average over the
-    interval, its current is given at both ends.
+    Stretches that only an instant separates are kept apart, the instants are left out; an inductor's voltage is its
+    average over the interval, its current is given at both ends.
     """
     out = []
     for i, stretch in enumerate(recording.stretches):

@@ -241,7 +241,21 @@ LEAKING = (
     *RATED,
 )
 
-OPERATION: tuple[Entry, ...] = (Cases(transformers.leaking, {"leaking": LEAKING, "tight": TIGHT}),)
+OPERATION: tuple[Entry, ...] = (
+    Cases(transformers.leaking, {"leaking": LEAKING, "tight": TIGHT}),
+    Line(
+        "k_m",
+        {CONTINUOUS: "max(dI_Lm/2 - I_v, 0*I_v)/I_pk", REVERSED: "0*D", DISCONTINUOUS: "r_m"},
+        "",
+        "part of the current that the core takes over from the inductor",
+        blocks.DEFINITION,
+    ),
+)
+
+CAVEATS = flybacks.CAVEATS | {
+    "k_m": "Where the core has more current than the inductor, it goes on flowing through rectifiers and inductor; the "
+    "formulas leave that out, which is the less the smaller magnetising_ripple is."
+}
 
 
 def circuit(p: Point) -> tuple[Element, ...]:
@@ -301,6 +315,7 @@ PAGE = Page(
     duty_limit=0.5,
     turns=transformers.TURNS,
     looser={"L_kT": 0.04},
+    caveats=CAVEATS,
     proofs=(
         Proof("V_o", "load.v", "average"),
         *blocks.inductor_proofs("L"),

@@ -84,6 +84,7 @@ PAGE = Page(
     idle=("S1", "D1"),
     turns=transformers.TURNS,
     looser=transformers.LOOSER,
+    caveats=flybacks.CAVEATS,
     proofs=flybacks.flyback_proofs(),
     asks=flybacks.flyback_asks(),
     figure=(

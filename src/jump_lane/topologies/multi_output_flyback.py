@@ -281,6 +281,7 @@ PAGE = Page(
     idle=("S1", "D2", "D3", "D4", "D1"),
     turns=(*transformers.TURNS, *((f"N_p : N_s{k}", f"n_{k}") for k in range(2, MOST + 1))),
     looser=transformers.LOOSER | {"L_kt": 0.03},
+    caveats=flybacks.CAVEATS,
     proofs=(
         *blocks.held_proofs(),
         *blocks.inductor_proofs("L_m", element="L_m"),

@@ -124,7 +124,7 @@ def check_corner(design: Design, i: int, j: int) -> Corner:
         return Corner((i, j), v_in, i_o, derived, failure=str(error))
     mode = simulated_mode(design.page, recording)
     holds, advice = _judge_mode(design, mode)
-    proofs = (p for p in design.proofs if not p.modes or mode in p.modes)
+    proofs = (p for p in design.proofs if not p.modes or {mode, derived} <= set(p.modes))
     findings = tuple(_finding(design, recording, proof, i, j) for proof in proofs)
     control = (design.sheet[design.page.control].corner(i, j), state.control)
     return Corner((i, j), v_in, i_o, derived, mode, holds, advice, findings, control=control)

@@ -71,8 +71,14 @@ DISSIPATING = (
         LEAKAGE,
         "min",
     ),
+    Line("V_cb", "max(-V_c0, 0*V_c0)", "V", "by how much the clamp falls below what is reflected", LEAKAGE),
 )
 """Up to the clamp voltage, and what drives the primary current back."""
+
+CAVEATS = {
+    "V_cb": "At the lightest loads the clamp falls to what the output reflects before S1 opens, and then takes current that "
+    "would go to the output. The formulas leave that out; output and rectifier currents may be a third smaller."
+}
 
 
 def flyback_sizing(primary: str = "(R_S1 + R_pT)") -> tuple[Entry, ...]:

@@ -85,9 +85,6 @@ class StepDown:
         ``magnetising`` tells the inductance of the core, which follows from the duty ratio.
         """
         f, load = self.frequency, self.load
-        held = Line(
-            "I_Hc", f"V_2c/(2*{f}*{self.core})", "A", HELD + " in continuous conduction", BETWEEN_PULSES
-        )
         return (
             Line("V_1c", self.on.format(I=load), "V", "inductor voltage, pulse on", WITH_LOSSES),
             Line("V_2c", self.off.format(I=load), "V", "inductor voltage reversed, pulse off", WITH_LOSSES),
@@ -99,7 +96,7 @@ class StepDown:
                 WITH_LOSSES,
             ),
             *magnetising,
-            *((held,) if self.core else ()),
+            *(self._held_at_boundary() if self.core else ()),
             *sized(
                 f"V_1c*D_c/{f}",
                 load,
@@ -110,6 +107,11 @@ class StepDown:
                 "I_Hc" if self.core else "",
             ),
         )
+
+    def _held_at_boundary(self) -> tuple[Line, ...]:
+        """Return what the core carries between the pulses in continuous conduction."""
+        text = f"V_2c/(2*{self.frequency}*{self.core})"
+        return (Line("I_Hc", text, "A", f"{HELD} in continuous conduction", BETWEEN_PULSES),)
 
     def operation(self) -> tuple[Line, ...]:
         """Return duty ratio and inductor current in every conduction mode."""

@@ -23,7 +23,7 @@ from jump_lane.topologies.page import ByTarget, Cases
 SEEN = {"L_m": "L_e"}
 """What stands for the magnetising inductance of a flyback: both inductors in parallel."""
 
-CAVEAT = {
+CAVEAT = flybacks.CAVEATS | {
     "L_kT": "With leakage, ripples of coupling capacitors and output are up to 10 % off at light load; in "
     "discontinuous conduction more, as leakage is then no small part of the other inductances."
 }
