@@ -56,9 +56,11 @@ def cases(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
 
 
 def load_tests(loader: unittest.TestLoader, _: unittest.TestSuite, pattern: str | None) -> unittest.TestSuite:
-    """Return all tests but those that run beside, and last of all one that waits for these."""
+    """Return all tests but those that run beside, and last of all one that waits for these; or the ones picked."""
     folder = Path(__file__).parent
     found = loader.discover(str(folder), pattern or "test*.py", str(folder.parent))
+    if loader.testNamePatterns:
+        return found
     here = [test for test in cases(found) if type(test).__module__ not in BESIDE]
     Beside.start(folder.parent)
     return unittest.TestSuite([*here, Beside("test_modules_beside_these")])
