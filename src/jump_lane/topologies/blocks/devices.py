@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from jump_lane.derivation import Line
+from jump_lane.topologies.blocks.ramps import root_mean_square
 from jump_lane.topologies.blocks.sources import (
     KIRCHHOFF,
     MARGIN,
@@ -56,9 +57,9 @@ def ramped_device(
     up, down
         Formulas of the parts of the period in which the current rises and falls.
     """
-    square = f"({fraction})*({first}**2 + {first}*{last} + {last}**2) + {up}*{first}**2 + {down}*{last}**2"
+    rms = root_mean_square((f"({fraction})", first, last), (up, "0", first), (down, last, "0"))
     average = f"({fraction} + {up})*{first}/2 + ({fraction} + {down})*{last}/2"
-    return stresses(name, average, f"sqrt(({square})/3)", f"max({first}, {last})", blocks, noun)
+    return stresses(name, average, rms, f"max({first}, {last})", blocks, noun)
 
 
 def with_spike(name: str, noun: str = "switch") -> Line:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.duty import gate_times
 from jump_lane.topologies.blocks.inductors import carries, sized
+from jump_lane.topologies.blocks.ramps import root_mean_square
 from jump_lane.topologies.blocks.sources import (
     BETWEEN_PULSES,
     DISCONTINUOUS_RATIO,
@@ -209,8 +210,6 @@ class StepDown:
     def carried(self) -> tuple[Line, ...]:
         """Return what the inductor carries, where a core holds its current up."""
         f = self.frequency
-        pieces = "D_1*(I_v**2 + I_v*I_pk + I_pk**2) + D_2*(I_pk**2 + I_pk*I_H + I_H**2)"
-        held = "D_3*(I_H**2 + I_H*I_v + I_v**2)"
         return (
             Line(
                 "I_He",
@@ -237,7 +236,9 @@ class StepDown:
                 "I_pk",
                 {
                     CONTINUOUS: f"sqrt({self.load}**2 + dI_L**2/12)",
-                    DISCONTINUOUS: f"sqrt(({pieces} + {held})/3)",
+                    DISCONTINUOUS: root_mean_square(
+                        ("D_1", "I_v", "I_pk"), ("D_2", "I_pk", "I_H"), ("D_3", "I_H", "I_v")
+                    ),
                 },
             ),
         )

@@ -13,10 +13,11 @@ from jump_lane.derivation import Line
 from jump_lane.topologies.blocks.both_ways.drive import Drive
 from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
 from jump_lane.topologies.blocks.devices import stresses, with_spike
+from jump_lane.topologies.blocks.ramps import mean_square
 from jump_lane.topologies.blocks.sources import KIRCHHOFF, LEAKAGE_FORWARD, ONE_SIDED
 from jump_lane.topologies.blocks.transformers import winding
 
-PULSE = "(D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_q*I_p1**2 + D_r*I_p2**2)/3"
+PULSE = mean_square(("D_p", "I_p1", "I_p2"), ("D_q", "0", "I_p1"), ("D_r", "I_p2", "0"))
 """Mean square of the primary current in a pulse that is passed on."""
 
 OTHER = "((D - D_b/3)*I_M0**2 + D*dI_Lm**2/12)"

@@ -24,6 +24,7 @@ from jump_lane.topologies.blocks.proofs import (
     inductor_proofs,
     rectifier_proofs,
 )
+from jump_lane.topologies.blocks.ramps import root_mean_square
 from jump_lane.topologies.blocks.sources import (
     BETWEEN_PULSES,
     DEFINITION,
@@ -178,11 +179,6 @@ def _pulses(length: str, ramp: str) -> tuple[Line, ...]:
     )
 
 
-RISING = "(I_v**2 + I_v*I_pk + I_pk**2)/3"
-FALLING = "(I_pk**2 + I_pk*I_H + I_H**2)/3"
-HELD = "(I_H**2 + I_H*I_v + I_v**2)/3"
-"""Mean squares of the inductor current in discontinuous conduction: in the pulse, after it, and held up by the core."""
-
 SHAPE = "2, D_1/2, I_v/I_pk, 1, D_2/2, 1, I_He/I_pk, D_3/2, I_He/I_pk, I_v/I_pk"
 """Shape of the inductor current, in units of its peak."""
 
@@ -197,11 +193,16 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
     freewheel = "(I_m**2 + dI_L**2/12)"
     shared: str | Mapping[str, str] = {
         CONTINUOUS: f"sqrt((D_1/2 + D_2/4)*{freewheel} + D_2*(n*dI_Lm/4)**2)",
-        DISCONTINUOUS: f"sqrt(D_1/2*{RISING} + D_2/4*({FALLING} + I_H**2) + D_3/2*{HELD})",
+        DISCONTINUOUS: root_mean_square(
+            ("D_1/2", "I_v", "I_pk"),
+            ("D_2/4", "I_pk", "I_H"),
+            ("D_2/4", "I_H", "I_H"),
+            ("D_3/2", "I_H", "I_v"),
+        ),
     }
     through: str | Mapping[str, str] = {
         CONTINUOUS: f"sqrt(D_1*{freewheel} + D_2*(n*dI_Lm/2)**2)",
-        DISCONTINUOUS: f"sqrt(D_1*{RISING} + D_2*I_H**2 + D_3*{HELD})",
+        DISCONTINUOUS: root_mean_square(("D_1", "I_v", "I_pk"), ("D_2", "I_H", "I_H"), ("D_3", "I_H", "I_v")),
     }
     output = shaped_output("I_pk", SHAPE)
     doubled = (

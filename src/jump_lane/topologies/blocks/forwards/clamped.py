@@ -20,6 +20,7 @@ from jump_lane.topologies.blocks.forwards.lines import (
 from jump_lane.topologies.blocks.forwards.paths import PATHS, Paths, both_conduct, on_voltages
 from jump_lane.topologies.blocks.inductors import carries, sized
 from jump_lane.topologies.blocks.phases import shaped_output
+from jump_lane.topologies.blocks.ramps import root_mean_square
 from jump_lane.topologies.blocks.sources import (
     CLAMPED_RESET,
     DEFINITION,
@@ -203,8 +204,7 @@ def _path_operation(paths: Paths, primary: str) -> tuple[Line, ...]:
 
 def _inductor_current() -> tuple[Line, ...]:
     """Return what the inductor carries: it falls around the pulse while the winding is shorted."""
-    pulse = "D_1*(I_a**2 + I_a*I_b + I_b**2)"
-    rest = "(1 - D_1)*((I_b - dI_k2)**2 + (I_b - dI_k2)*(I_a + dI_k1) + (I_a + dI_k1)**2)"
+    rms = root_mean_square(("D_1", "I_a", "I_b"), ("(1 - D_1)", "(I_b - dI_k2)", "(I_a + dI_k1)"))
     most, least = "max(dI_1, dI_k1)", "min(dI_1 - dI_k2, 0*dI_1)"
     return (
         Line(
@@ -216,7 +216,7 @@ def _inductor_current() -> tuple[Line, ...]:
         ),
         Line("I_b", "I_a + dI_1", "A", "inductor current as the pulse ends", KIRCHHOFF),
         Line("dI_L", f"{most} - {least}", "A", "inductor ripple, peak to peak", VOLT_SECONDS),
-        *carries("L", "I_o", f"I_a + {least}", f"I_a + {most}", f"sqrt(({pulse} + {rest})/3)"),
+        *carries("L", "I_o", f"I_a + {least}", f"I_a + {most}", rms),
     )
 
 

@@ -22,6 +22,7 @@ from jump_lane.topologies.blocks.forwards.lines import (
 )
 from jump_lane.topologies.blocks.inductors import carries, inductor, sized
 from jump_lane.topologies.blocks.phases import MATCHING, shaped_output
+from jump_lane.topologies.blocks.ramps import mean_square, root_mean_square
 from jump_lane.topologies.blocks.sources import (
     DEFINITION,
     DOUBLED_RESET,
@@ -179,7 +180,9 @@ def _intervals(reset: str) -> tuple[Line, ...]:
 
 
 def _second_inductor() -> tuple[Line, ...]:
-    falls = "(D_w + D_k2 + D_z)*(I_a**2 + I_a*I_L2v + I_L2v**2)"
+    rms = root_mean_square(
+        ("(D_w + D_k2 + D_z)", "I_a", "I_L2v"), ("D_e", "I_L2v", "I_L2pk"), ("D_3", "I_L2pk", "I_a")
+    )
     return (
         Line(
             "dI_a",
@@ -208,8 +211,7 @@ def _second_inductor() -> tuple[Line, ...]:
             "I_2",
             "I_a - dI_a",
             "I_a + dI_b",
-            f"sqrt(({falls} + D_e*(I_L2v**2 + I_L2v*I_L2pk + I_L2pk**2)"
-            " + D_3*(I_L2pk**2 + I_L2pk*I_a + I_a**2))/3)",
+            rms,
             "L",
         ),
     )
@@ -253,7 +255,7 @@ def _driven_back(reset: str, turns: str) -> tuple[Line, ...]:
         ),
         Line(
             "I_rrms",
-            f"sqrt((D_k2*(I_p2**2 + I_p2*I_e + I_e**2) + D_e*I_e**2)/3)/{turns}",
+            f"{root_mean_square(('D_k2', 'I_p2', 'I_e'), ('D_e', 'I_e', '0'))}/{turns}",
             "A",
             "rms current that the core drives back into the input",
             RMS_VALUES,
@@ -263,8 +265,8 @@ def _driven_back(reset: str, turns: str) -> tuple[Line, ...]:
 
 def rectifiers() -> tuple[Line, ...]:
     """Return the stresses of the rectifiers, windings, output and input capacitor."""
-    first = "D_e*(I_s2**2 + I_s2*I_s3 + I_s3**2) + D_3*(I_s3**2 + I_s3*I_s1 + I_s1**2)"
-    second = "D_e*(I_L2v**2 + I_L2v*I_L2pk + I_L2pk**2) + D_3*(I_L2pk**2 + I_L2pk*I_a + I_a**2)"
+    first = mean_square(("D_e", "I_s2", "I_s3"), ("D_3", "I_s3", "I_s1"))
+    second = mean_square(("D_e", "I_L2v", "I_L2pk"), ("D_3", "I_L2pk", "I_a"))
     whole = "D_1, 0, (I_s2 - I_s1)/dI_L, D_k2 + D_e, (I_s2 - I_s1)/dI_L, (I_s3 - I_s1)/dI_L"
     last = "(V_2 + V_a)*(D_k1 + D_z)/(f_s*L*dI_L)"
     return (
@@ -275,8 +277,8 @@ def rectifiers() -> tuple[Line, ...]:
             "current of both inductors as the excess has flown back",
             KIRCHHOFF,
         ),
-        *rectifying_pair(f"({first})/3", "max(I_s2, max(I_s3, I_s1))"),
-        *wound(f"({second})/3"),
+        *rectifying_pair(first, "max(I_s2, max(I_s3, I_s1))"),
+        *wound(second),
         *shaped(f"1, {whole}, D_3, (I_s3 - I_s1)/dI_L, {last}, D_k1 + D_z, {last}, 0"),
         *drawn(returned=True),
     )
@@ -292,12 +294,12 @@ def rectifying_pair(square: str, peak: str, blocked: str = "V_r/n") -> tuple[Lin
     blocked
         Formula of the largest secondary voltage while S1 is off.
     """
-    ramps = "D_k1*I_s1**2 + D_k2*I_s2**2"
+    ramps = (("D_k1", "0", "I_s1"), ("D_k2", "I_s2", "0"))
     return (
         *stresses(
             "D1",
             "(D_1 + D_k1)*I_s1/2 + (D_1 + D_k2)*I_s2/2",
-            f"sqrt((D_1*(I_s1**2 + I_s1*I_s2 + I_s2**2) + {ramps})/3)",
+            root_mean_square(("D_1", "I_s1", "I_s2"), *ramps),
             "max(I_s1, I_s2)",
             f"{blocked} - V_FD2 - R_D2*I_s1",
             "rectifier",
@@ -305,7 +307,7 @@ def rectifying_pair(square: str, peak: str, blocked: str = "V_r/n") -> tuple[Lin
         *stresses(
             "D2",
             "I_o - I_D1",
-            f"sqrt({square} + ({ramps})/3)",
+            f"sqrt({square} + {mean_square(*ramps)})",
             peak,
             "V_m - V_FD1 - R_D1*I_s1",
             "rectifier",
@@ -317,7 +319,7 @@ def rectifying_pair(square: str, peak: str, blocked: str = "V_r/n") -> tuple[Lin
 
 def wound(square: str) -> tuple[Line, ...]:
     """Return what the windings carry; ``square`` is the mean square of the current of L2 while D2 alone conducts."""
-    pulse = "D_1*(I_Lv**2 + I_Lv*I_Lpk + I_Lpk**2)/3"
+    pulse = mean_square(("D_1", "I_Lv", "I_Lpk"))
     return (
         *winding("Np", "I_S1", "I_S1rms"),
         *winding("Ns", "abs(D_1*I_1 - D_2*I_2)", f"sqrt({pulse} + {square})"),

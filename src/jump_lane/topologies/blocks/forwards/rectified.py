@@ -21,6 +21,7 @@ from jump_lane.topologies.blocks.forwards.lines import (
 from jump_lane.topologies.blocks.forwards.paths import Paths, both_conduct, on_voltages
 from jump_lane.topologies.blocks.inductors import carries, inductance
 from jump_lane.topologies.blocks.phases import shaped_output
+from jump_lane.topologies.blocks.ramps import root_mean_square
 from jump_lane.topologies.blocks.sources import (
     DEFINITION,
     KIRCHHOFF,
@@ -211,9 +212,8 @@ def _intervals(paths: Paths) -> tuple[Line, ...]:
 def _currents(paths: Paths, reset: str) -> tuple[Line, ...]:
     about = "I_o - (dI_L*(D_1 + D_F) + dI_h*(D_F + D_3))/2"
     below = "dI_L*(D_1 + D_f) + (dI_h + dI_k)*(D_f + D_3) + dI_k*(D_3 + D_k1 + D_z)"
-    square = (
-        "D_1*(I_v**2 + I_v*I_pk + I_pk**2) + D_f*(I_pk**2 + I_pk*I_h + I_h**2)"
-        " + D_3*(I_h**2 + I_h*I_e + I_e**2) + (D_k1 + D_z)*(I_e**2 + I_e*I_v + I_v**2)"
+    rms = root_mean_square(
+        ("D_1", "I_v", "I_pk"), ("D_f", "I_pk", "I_h"), ("D_3", "I_h", "I_e"), ("(D_k1 + D_z)", "I_e", "I_v")
     )
     return (
         Line("dI_L", "V_1*D_1/(f_s*L)", "A", "inductor ripple, peak to peak", VOLT_SECONDS),
@@ -295,7 +295,7 @@ def _currents(paths: Paths, reset: str) -> tuple[Line, ...]:
             "I_o",
             "I_v",
             "I_pk",
-            f"sqrt(({square})/3)",
+            rms,
         ),
     )
 
@@ -380,25 +380,24 @@ def rectifiers(paths: Paths, switches: str = "1") -> tuple[Line, ...]:
     left, taken = "((I_pk - I_c)/2)", "((I_pk - V_f*D_k2/(f_s*L) + I_c)/2)"
     off = f"{doubled}k_s*V_2 - V_FD2 - R_D2*I_v"
     on = f"{doubled}V_s - V_FD1 - R_D1*I_v - V_1*L_kT/(n**2*L)"
-    first = (
-        f"D_1*(I_v**2 + I_v*I_pk + I_pk**2) + D_k1*I_v**2 + D_k2*(I_pk**2 + I_pk*{left} + {left}**2)"
-        f" + {together}*{left}**2"
-    )
-    reset = "D_3*(I_h**2 + I_h*I_e + I_e**2)"
+    pulse, reset = ("D_1", "I_v", "I_pk"), ("D_3", "I_h", "I_e")
+    first = (pulse, ("D_k1", "0", "I_v"), ("D_k2", "I_pk", left), (together, left, "0"))
     second = (
-        f"D_k1*I_v**2 + D_z*(I_e**2 + I_e*I_v + I_v**2) + D_k2*{taken}**2"
-        f" + {together}*({taken}**2 + {taken}*I_h + I_h**2) + {reset}"
+        ("D_k1", "I_v", "0"),
+        ("D_z", "I_e", "I_v"),
+        ("D_k2", "0", taken),
+        (together, taken, "I_h"),
+        reset,
     )
-    through = f"D_1*(I_v**2 + I_v*I_pk + I_pk**2) + {reset} + 3*{together}*I_h**2"
     wound = winding("Ns", "max(I_D1, I_D2)", "max(I_D1rms, I_D2rms)")
     if not paths.tapped:
-        wound = winding("Ns", "abs(I_D1 - I_D2)", f"sqrt(({through})/3)")
+        wound = winding("Ns", "abs(I_D1 - I_D2)", root_mean_square(pulse, reset, (together, "I_h", "I_h")))
     begin = "(dI_h + dI_k)/dI_L"
     return (
         *stresses(
             "D1",
             f"D_1*(I_v + I_pk)/2 + D_k1*I_v/2 + D_k2*(I_pk + {left})/2 + {together}*{left}/2",
-            f"sqrt(({first})/3)",
+            root_mean_square(*first),
             "I_pk",
             {CONTINUOUS: off, DISCONTINUOUS: f"max({off}, V_o)"},
             "rectifier",
@@ -406,7 +405,7 @@ def rectifiers(paths: Paths, switches: str = "1") -> tuple[Line, ...]:
         *stresses(
             "D2",
             "I_o - I_D1",
-            f"sqrt(({second})/3)",
+            root_mean_square(*second),
             taken,
             {CONTINUOUS: on, REVERSED: f"{on} + {doubled}k_d*{switches}*V_BS1/n"},
             "rectifier",
