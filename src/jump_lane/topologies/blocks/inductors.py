@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from jump_lane.derivation import Line
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies.blocks.sources import (
     BOUNDARY_CONDITION,
     DEFINITION,
@@ -45,6 +45,12 @@ def inductance(name: str, ripple: str, critical: str, full: str, needed: bool = 
             ),
         }
     )
+
+
+def continuous_only() -> Line:
+    """Return the load current that a circuit needs which is derived for continuous conduction only."""
+    need = {CONTINUOUS: "0*I_B", DISCONTINUOUS: "I_B"}
+    return Line("I_need", need, "A", "smallest load current for continuous conduction", DEFINITION)
 
 
 def inductor(name: str, average: str, ripple: str, conducting: str) -> tuple[Line, ...]:

@@ -16,7 +16,7 @@ from jump_lane.topologies.blocks.both_ways.drive import Drive
 from jump_lane.topologies.blocks.both_ways.stages import KINDS, stages
 from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
 from jump_lane.topologies.blocks.devices import ramped_device, stresses, with_spike
-from jump_lane.topologies.blocks.inductors import inductor
+from jump_lane.topologies.blocks.inductors import continuous_only, inductor
 from jump_lane.topologies.blocks.phases import interleaved_output, shaped_output
 from jump_lane.topologies.blocks.proofs import (
     CURVED,
@@ -248,13 +248,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
                         body,
                     ),
                     *winding("Ns", "0*I_o", f"sqrt(2*D_1*{freewheel})"),
-                    Line(
-                        "I_need",
-                        {CONTINUOUS: "0*I_B", DISCONTINUOUS: "I_B"},
-                        "A",
-                        "smallest load current for continuous conduction",
-                        DEFINITION,
-                    ),
+                    continuous_only(),
                     *interleaved_output("dI_L", "2, D_1, 0, 1, D_2, 1, 0", "2"),
                     *chopped_input("(2*D_1)", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
                 ),

@@ -14,6 +14,7 @@ from jump_lane.topologies.blocks.forwards.lines import (
     drawn,
     held,
     magnetising,
+    magnetising_peak,
     magnetising_valley,
     secondary_voltage,
 )
@@ -23,7 +24,6 @@ from jump_lane.topologies.blocks.phases import shaped_output
 from jump_lane.topologies.blocks.ramps import root_mean_square
 from jump_lane.topologies.blocks.sources import (
     CLAMPED_RESET,
-    DEFINITION,
     KIRCHHOFF,
     LEAKAGE_FORWARD,
     RMS_VALUES,
@@ -287,8 +287,7 @@ def _clamp_ripple(first: str, last: str) -> tuple[Line, ...]:
             RMS_VALUES,
         ),
         magnetising_valley("I_M0 - dI_Lm/2"),
-        Line("I_Lmpk", "I_M0 + dI_Lm/2", "A", "peak of the magnetising current", CLAMPED_RESET),
-        Line("W_Lm", "L_m*I_Lmpk**2/2", "J", "energy in the core at the peak", DEFINITION),
+        *magnetising_peak("I_M0 + dI_Lm/2", CLAMPED_RESET),
         Line(
             "I_p1",
             f"{first}/n + I_M0 - dI_Lm/2",

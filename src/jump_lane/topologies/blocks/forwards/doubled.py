@@ -15,10 +15,13 @@ from jump_lane.derivation import Line
 from jump_lane.topologies.blocks.devices import stresses, with_spike
 from jump_lane.topologies.blocks.forwards.lines import (
     drawn,
+    fed,
     held,
     magnetising,
+    magnetising_peak,
     magnetising_valley,
     secondary_voltage,
+    seen_by_secondary,
 )
 from jump_lane.topologies.blocks.inductors import carries, inductor, sized
 from jump_lane.topologies.blocks.phases import MATCHING, shaped_output
@@ -112,7 +115,7 @@ def shared(primary: str, uneven: str = "0*I_o") -> tuple[Line, ...]:
             LEAKAGE_FORWARD,
         ),
         Line("D_z", "t_d*f_s", "", "dead time before the pulse, part of the period", DEFINITION),
-        Line("D_w", "D_1 + D_k1", "", "part of the period in which the input feeds the primary", KIRCHHOFF),
+        fed(),
         *held(),
     )
 
@@ -127,8 +130,7 @@ def operation(primary: str, reset: str, turns: str = "1") -> tuple[Line, ...]:
         *_second_inductor(),
         *summed("I_a"),
         magnetising_valley("I_a/n"),
-        Line("I_Lmpk", "I_Lmv + dI_Lm", "A", "peak of the magnetising current", DOUBLED_RESET),
-        Line("W_Lm", "L_m*I_Lmpk**2/2", "J", "energy in the core at the peak", DEFINITION),
+        *magnetising_peak("I_Lmv + dI_Lm", DOUBLED_RESET),
         Line("I_p1", "(I_Lv + I_a)/n", "A", "primary current at the start of a pulse", KIRCHHOFF, "min"),
         Line("I_p2", "I_Lpk/n + I_Lmpk", "A", "primary current at the end of a pulse", KIRCHHOFF),
         Line("V_r", reset, "V", "largest voltage of the primary while S1 is off", VOLT_SECONDS),
@@ -140,7 +142,7 @@ def operation(primary: str, reset: str, turns: str = "1") -> tuple[Line, ...]:
 
 def _intervals(reset: str) -> tuple[Line, ...]:
     return (
-        Line("L_s", "L_m/n**2", "H", "magnetising inductance as the secondary sees it", KIRCHHOFF),
+        seen_by_secondary(),
         Line(
             "V_b",
             f"{reset}/n - V_o - V_FD2 - R_D2*I_o - (R_sT + R_L)*I_2",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from jump_lane.derivation import Line
-from jump_lane.topologies.blocks.forwards import doubled, half_wave, rectified
+from jump_lane.topologies.blocks.forwards import doubled, half_wave, rectified, rectified_sizing
 from jump_lane.topologies.blocks.forwards.lines import left_for_reset
 from jump_lane.topologies.blocks.forwards.paths import PATHS
 from jump_lane.topologies.blocks.transformers import secondary
@@ -12,7 +12,7 @@ from jump_lane.topologies.page import ByTarget, Cases, Entry
 
 def sizing(primary: str) -> dict[str, tuple[Line | ByTarget, ...]]:
     """Return the sizing of every secondary side; ``primary`` is the primary resistance."""
-    found = {kind: rectified.sizing(paths, primary) for kind, paths in PATHS.items()}
+    found = {kind: rectified_sizing.sizing(paths, primary) for kind, paths in PATHS.items()}
     return {"half-wave": half_wave.sizing(primary), **found, "current-doubler": doubled.sizing(primary)}
 
 

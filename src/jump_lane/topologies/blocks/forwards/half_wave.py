@@ -10,7 +10,13 @@ from __future__ import annotations
 from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.capacitors import filtered_output
 from jump_lane.topologies.blocks.devices import ramped_device, with_spike
-from jump_lane.topologies.blocks.forwards.lines import drawn, magnetising, magnetising_valley
+from jump_lane.topologies.blocks.forwards.lines import (
+    drawn,
+    fed,
+    magnetising,
+    magnetising_valley,
+    volt_seconds,
+)
 from jump_lane.topologies.blocks.inductors import inductor
 from jump_lane.topologies.blocks.sources import (
     DEFINITION,
@@ -46,7 +52,7 @@ def operation(primary: str) -> tuple[Line, ...]:
     return (
         *stage(primary).operation(),
         *inductor("L", "I_o", "dI_L", "D_1 + D_2"),
-        Line("D_w", "D_1 + D_k1", "", "part of the period in which the input feeds the primary", KIRCHHOFF),
+        fed(),
         Line(
             "dI_Lm",
             f"(V_in - {primary}*I_x/n)*D_w/(f_s*L_m)",
@@ -54,7 +60,7 @@ def operation(primary: str) -> tuple[Line, ...]:
             "ripple of the magnetising current, peak to peak",
             VOLT_SECONDS,
         ),
-        Line("Psi", "V_in*D_w/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
+        volt_seconds(),
     )
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
+from jump_lane.derivation import Line
 from jump_lane.topologies.blocks.capacitors import chopped_input
 from jump_lane.topologies.blocks.duty import gate_times
+from jump_lane.topologies.blocks.inductors import continuous_only
 from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF, VOLT_SECONDS, WITH_LOSSES
 
 
@@ -20,19 +21,36 @@ def secondary_voltage(symbol: str, current: str) -> Line:
     return Line(symbol, f"V_in/n - {current}/n", "V", meaning, WITH_LOSSES)
 
 
+def fed() -> Line:
+    """Return how long the input feeds the primary."""
+    return Line("D_w", "D_1 + D_k1", "", "part of the period in which the input feeds the primary", KIRCHHOFF)
+
+
+def volt_seconds() -> Line:
+    """Return the volt-seconds of the primary."""
+    return Line("Psi", "V_in*D_w/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS)
+
+
+def seen_by_secondary() -> Line:
+    """Return the magnetising inductance from the secondary."""
+    return Line("L_s", "L_m/n**2", "H", "magnetising inductance as the secondary sees it", KIRCHHOFF)
+
+
+def magnetising_peak(current: str, source: str) -> tuple[Line, ...]:
+    """Return the peak of a magnetising current, from its formula, and the energy that the core stores then."""
+    return (
+        Line("I_Lmpk", current, "A", "peak of the magnetising current", source),
+        Line("W_Lm", "L_m*I_Lmpk**2/2", "J", "energy in the core at the peak", DEFINITION),
+    )
+
+
 def held() -> tuple[Line, ...]:
     """Return the duty ratio that follows from D_w, the magnetising ripple, and that continuous conduction is needed."""
     return (
         Line("D", "D_w", "", "duty ratio that holds the output", VOLT_SECONDS),
         *gate_times(),
-        Line("Psi", "V_in*D_w/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
-        Line(
-            "I_need",
-            {CONTINUOUS: "0*I_B", DISCONTINUOUS: "I_B"},
-            "A",
-            "smallest load current for continuous conduction",
-            DEFINITION,
-        ),
+        volt_seconds(),
+        continuous_only(),
         Line(
             "dI_Lm",
             "n*V_m*D_w/(f_s*L_m)",

@@ -14,12 +14,14 @@ from jump_lane.topologies.blocks.devices import stresses, with_spike
 from jump_lane.topologies.blocks.duty import gate_times
 from jump_lane.topologies.blocks.forwards.lines import (
     drawn,
-    magnetising,
+    fed,
+    magnetising_peak,
     magnetising_valley,
     secondary_voltage,
+    volt_seconds,
 )
-from jump_lane.topologies.blocks.forwards.paths import Paths, both_conduct, on_voltages
-from jump_lane.topologies.blocks.inductors import carries, inductance
+from jump_lane.topologies.blocks.forwards.paths import Paths, both_conduct
+from jump_lane.topologies.blocks.inductors import carries
 from jump_lane.topologies.blocks.phases import shaped_output
 from jump_lane.topologies.blocks.ramps import root_mean_square
 from jump_lane.topologies.blocks.sources import (
@@ -32,71 +34,6 @@ from jump_lane.topologies.blocks.sources import (
     WITH_LOSSES,
 )
 from jump_lane.topologies.blocks.transformers import winding
-from jump_lane.topologies.page import ByTarget
-
-
-def sizing(paths: Paths, primary: str) -> tuple[Line | ByTarget, ...]:
-    """Return duty ratio, magnetising inductance and inductance.
-
-    Parameters
-    ----------
-    primary
-        Formula of the resistance of the primary circuit.
-    """
-    ends = "V_1c*D_c*(1 - D_s)/f_s/(2*{I} - V_mc*D_c*(1 - D_c)/(f_s*L_s) + V_1c*D_c*D_s/(f_s*L_s))"
-    return (
-        *on_voltages(paths, primary),
-        Line(
-            "V_2c",
-            f"V_o + {paths.second.format(I='I_o')} + R_L*I_o",
-            "V",
-            "voltage that resets the core, of L and L_s together",
-            WITH_LOSSES,
-        ),
-        Line(
-            "D_c",
-            "V_2c/(V_1c + V_2c + V_mc)",
-            "",
-            "duty ratio with drops, continuous conduction",
-            RECTIFIED_RESET,
-        ),
-        magnetising(),
-        Line("L_s", "L_m/n**2", "H", "magnetising inductance as the secondary sees it", KIRCHHOFF),
-        Line("D_s", "V_mc*D_c/V_2c", "", "part of the period for the reset, were L small", RECTIFIED_RESET),
-        Line("L_rip", "V_1c*D_c/(f_s*dI_ask)", "H", "inductance for the ripple asked", VOLT_SECONDS),
-        Line("L_crit", ends.format(I="I_o"), "H", "critical inductance at the load", RECTIFIED_RESET),
-        Line("L_full", ends.format(I="I_max"), "H", "critical inductance at full load", RECTIFIED_RESET),
-        inductance("L", "L_rip", "L_crit", "L_full"),
-        *_boundary(paths, primary),
-    )
-
-
-def _boundary(paths: Paths, primary: str) -> tuple[Line, ...]:
-    """Return the boundary load current, with the drops of half of the peak that the inductor then has."""
-    return (
-        Line(
-            "R_1",
-            f"2*{primary}/n**2 + {paths.count}*R_D1 + R_sT + R_L",
-            "Ω",
-            "resistance in series with L while S1 conducts",
-            WITH_LOSSES,
-        ),
-        Line(
-            "V_1B",
-            "(V_1c + R_1*I_o)*L/(L + L_kT/n**2 + R_1*D_c/(2*f_s))",
-            "V",
-            "inductor voltage at the boundary, S1 on",
-            RECTIFIED_RESET,
-        ),
-        Line("D_B", "V_2c/(V_1B + V_2c + V_mc)", "", "duty ratio at the boundary", RECTIFIED_RESET),
-        Line(
-            "I_B",
-            "(V_1B*(1 - D_s*(1 + L/L_s))/L + V_mc*(1 - D_B)/L_s)*D_B/(2*f_s) + V_2c*t_d*(1 - D_B)/L",
-            "A",
-            "boundary load current",
-            RECTIFIED_RESET,
-        ),
-    )
 
 
 def _voltages(paths: Paths, primary: str) -> tuple[Line, ...]:
@@ -314,7 +251,7 @@ def operation(paths: Paths, primary: str, reset: str, turns: str = "1") -> tuple
             RECTIFIED_RESET,
         ),
         *gate_times(),
-        Line("D_w", "D_1 + D_k1", "", "part of the period in which the input feeds the primary", KIRCHHOFF),
+        fed(),
         Line(
             "dI_Lm",
             "(max(I_h, I_w) - I_e)/n",
@@ -323,9 +260,8 @@ def operation(paths: Paths, primary: str, reset: str, turns: str = "1") -> tuple
             KIRCHHOFF,
         ),
         magnetising_valley("I_e/n"),
-        Line("I_Lmpk", "max(I_h, I_w)/n", "A", "peak of the magnetising current", RECTIFIED_RESET),
-        Line("W_Lm", "L_m*I_Lmpk**2/2", "J", "energy in the core at the peak", DEFINITION),
-        Line("Psi", "V_in*D_w/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
+        *magnetising_peak("max(I_h, I_w)/n", RECTIFIED_RESET),
+        volt_seconds(),
         Line("I_p1", "(I_v + I_e)/n", "A", "primary current at the start of a pulse", KIRCHHOFF, "min"),
         Line("I_p2", "(I_pk + I_w)/n", "A", "primary current at the end of a pulse", KIRCHHOFF),
         Line(
