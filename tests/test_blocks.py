@@ -3,13 +3,17 @@
 import tomllib
 import unittest
 
+import numpy as np
+
 from jump_lane.circuit.elements import IdealTransformer, Inductor, Resistor
 from jump_lane.derivation import Line
 from jump_lane.errors import InputError
+from jump_lane.formula import Formula
 from jump_lane.report.design import derivation_view
 from jump_lane.study.template import example
 from jump_lane.topologies import NAMES, blocks, page
 from jump_lane.topologies.blocks import transformers
+from jump_lane.topologies.blocks.ramps import mean_square, root_mean_square
 from jump_lane.topologies.blocks.rewriting import TWICE, rewritten
 from jump_lane.topologies.page import ByTarget, Cases
 from tests.common import buck_tables, design, example_design
@@ -67,6 +71,18 @@ class Transformers(unittest.TestCase):
             elements = example_design(name).circuit(0, 0).elements
             core = next(e for e in elements if isinstance(e, IdealTransformer))
             self.assertEqual([w.name for w in core.windings[:2]], ["Np", "Ns1"], name)
+
+
+class Ramps(unittest.TestCase):
+    def test_mean_square_of_straight_pieces(self) -> None:
+        """Against the sum over many samples: from a to b, up from zero, constant, down to zero."""
+        pieces = (("0.3", "a", "b"), ("d", "0", "(a + b)"), ("0.1", "c", "c"), ("0.25", "c", "0"))
+        values = {"a": -1.0, "b": 2.5, "c": 0.7, "d": 0.2}
+        steps = (np.arange(20000) + 0.5) / 20000
+        ends = ((0.3, -1.0, 2.5), (0.2, 0.0, 1.5), (0.1, 0.7, 0.7), (0.25, 0.7, 0.0))
+        expected = sum(part * np.mean((i + (j - i) * steps) ** 2) for part, i, j in ends)
+        self.assertAlmostEqual(Formula(mean_square(*pieces)).evaluate(values), expected, places=7)
+        self.assertAlmostEqual(Formula(root_mean_square(*pieces)).evaluate(values) ** 2, expected, places=7)
 
 
 class Steps(unittest.TestCase):

@@ -195,6 +195,29 @@ class Driven(PageCase):
             )
             self.assert_proven(found, "continuous")
 
+    def test_what_the_swing_of_the_input_capacitors_does(self) -> None:
+        """Half-wave rectifiers block half of it; a current that starts below zero swings further than its average."""
+        chosen = {"n": 3.5, "L": "36 µH", "C_o": "100 µF", "C_d": "0.25 µF"}
+        found = self.driven("half-bridge", 400, 24, 10, "half-wave", chosen=chosen)
+        self.assertGreater(self.value(found, "dV_Cd"), 10.0)
+        peak = self.simulated(found).measures("D2.v")
+        self.assertAlmostEqual(-peak.minimum / self.value(found, "V_D2"), 1.0, delta=0.01)
+        chosen = {"n": 7, "L": "6 µH", "L_m": "2 mH", "C_o": "100 µF", "C_d": "2 µF"}
+        light = self.driven(
+            "half-bridge",
+            400,
+            24,
+            {"min": 1, "max": 10},
+            "centre-tap",
+            chosen=chosen,
+            switching={"rectifier": "synchronous"},
+        )
+        self.assertLess(self.value(light, "I_p1"), 0.0)
+        swing = self.simulated(light).measures("C_d1.v").peak_to_peak
+        self.assertAlmostEqual(swing / self.value(light, "dV_Cd"), 1.0, delta=0.03)
+        average = self.value(light, "I_S1") / (100e3 * 2 * 2e-6)
+        self.assertGreater(swing, 1.3 * average)
+
     def test_duty_loss_of_the_phase_shifted_bridge(self) -> None:
         """Turning ±I/n round takes 2·f·L_r·I_v/(n·V_in) of the period from each pulse."""
         chosen = {"n": 5, "L": "20 µH", "C_o": "100 µF", "L_r": "15 µH"}
