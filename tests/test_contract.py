@@ -119,7 +119,7 @@ class Contract(CommandCase):
 
     def test_a_folder_that_is_not_there_is_named(self) -> None:
         done = self.run_command("waves", RAIL, "--figure", "no/where.png", status=2)
-        self.assertIn("no", done.stderr)
+        self.assertIn("no/where.png: the folder no does not exist", done.stderr)
         self.assertFalse((self.folder / "no").exists())
 
     def test_a_key_that_is_not_known_names_the_nearest(self) -> None:
