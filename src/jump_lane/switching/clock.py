@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from jump_lane.circuit.gates import Gates
 
-LEVELS = 31
-"""Propagators are kept for steps of 2⁰ … 2³⁰ ticks."""
+LEVELS = 34
+"""Propagators are kept for steps of 2⁰ … 2³³ ticks."""
 
-STEPS = 64
+STEPS = 8
 """Largest steps in a period."""
 
 PERIOD = STEPS << (LEVELS - 1)

@@ -13,9 +13,10 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from jump_lane.switching.propagators import compiled
+from jump_lane.switching.solving import FREE, IMPOSSIBLE
+from jump_lane.switching.tables import find
 
 OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY = 0, 1, 2, 3, 4, 5
 """How a run ends: well; an unknown combination; no consistent combination; contradictory sources; record
@@ -38,61 +39,13 @@ class Sizes(NamedTuple):
     columns: int
 
 
-class Tables(NamedTuple):
-    """What is known of every configuration met so far, one row each.
-
-    Attributes
-    ----------
-    info
-        Combination (−1: free row), level of the longest step, kind (0 free, 1 constrained, 2 contradictory).
-    rows
-        Row vectors over z: nz of the rate, n of the projection, then guards (each scaled to a largest
-        entry of 1) and impulses of the natural valves.
-    phi
-        The ladder of propagators, flat.
-    """
-
-    info: NDArray[np.int64]
-    rows: NDArray[np.float64]
-    phi: NDArray[np.float64]
-
-
 @compiled
-def enter_rows(rows, rate, projection, guards, impulses, nz):
-    """Write one configuration into its table: rate, projection, guards scaled to 1, impulses."""
-    n, n1 = rate.shape[0] - 1, rate.shape[0]
-    natural = guards.shape[0]
-    for j in range(n1):
-        for i in range(n):
-            rows[i, j] = rate[i, j]
-            rows[nz + i, j] = projection[i, j]
-    for k in range(natural):
-        large = 0.0
-        for j in range(n1):
-            large = max(large, abs(guards[k, j]))
-        for j in range(n1):
-            rows[nz + n + k, j] = guards[k, j] / large if large > 0.0 else 0.0
-            rows[nz + n + natural + k, j] = impulses[k, j]
-
-
-@compiled
-def find(info, combo):
-    """Return the row of a combination, or −1."""
-    for i in range(info.shape[0]):
-        if info[i, 0] == combo:
-            return i
-        if info[i, 0] < 0:
-            return -1
-    return -1
-
-
-@compiled
-def apply(rows, c, first, count, z, out):
-    """out[i] = rows[c, first + i]·z."""
-    for i in range(count):
+def apply(maps, c, z, out):
+    """out = maps[c]·z."""
+    for i in range(maps.shape[1]):
         s = 0.0
         for j in range(z.shape[0]):
-            s += rows[c, first + i, j] * z[j]
+            s += maps[c, i, j] * z[j]
         out[i] = s
 
 
@@ -106,13 +59,13 @@ def size_of(z, n):
 
 
 @compiled
-def _lowest(rows, c, first, count, z):
-    """Return the most negative of some rows applied to z, which one it is, and the largest magnitude."""
+def _lowest(watch, c, first, count, n1, z):
+    """Return the most negative of some watched rows applied to z, which one it is, and the largest magnitude."""
     low, which, large = 0.0, -1, 0.0
     for k in range(count):
         s = 0.0
-        for j in range(z.shape[0]):
-            s += rows[c, first + k, j] * z[j]
+        for j in range(n1):
+            s += watch[c, j, first + k] * z[j]
         large = max(large, abs(s))
         if s < low:
             low, which = s, k
@@ -120,9 +73,9 @@ def _lowest(rows, c, first, count, z):
 
 
 @compiled
-def _jumps(rows, c, z, entered, n, tick, work):
+def _jumps(tables, c, z, entered, n, tick, work):
     """Tell whether entering configuration c moves the state by more than a tick's worth."""
-    apply(rows, c, 0, n, z, work)
+    apply(tables.rate, c, z, work)
     moved, speed = 0.0, 0.0
     for i in range(n):
         moved += (entered[i] - z[i]) ** 2
@@ -136,35 +89,34 @@ def _misfit(tables, c, z, entered, sizes, tick, work):
 
     Returns the natural valve to flip, FITS or CONTRADICTORY, and whether a jump has to be carried out.
     """
-    n, rows, kind = sizes.n, tables.rows, tables.info[c, 2]
+    n, d, kind = sizes.n, sizes.natural, tables.info[c, 2]
     for i in range(sizes.nz):
         entered[i] = z[i]
-    guards = sizes.nz + n
     jumped = False
-    if kind > 0:
-        apply(rows, c, sizes.nz, n, z, entered)
-        if kind == 2 or _jumps(rows, c, z, entered, n, tick, work):
-            low, which, large = _lowest(rows, c, guards + sizes.natural, sizes.natural, z)
+    if kind != FREE:
+        apply(tables.projection, c, z, entered)
+        if kind == IMPOSSIBLE or _jumps(tables, c, z, entered, n, tick, work):
+            low, which, large = _lowest(tables.watch, c, 3 * d, d, n + 1, z)
             if which >= 0 and -low > 1e-6 * large:
                 return which, False
-            if kind == 2:
+            if kind == IMPOSSIBLE:
                 return CONTRADICTORY, False
             jumped = True
-    low, which, large = _lowest(rows, c, guards, sizes.natural, entered)
+    low, which, large = _lowest(tables.watch, c, 0, d, n + 1, entered)
     if -low > CONSISTENT * size_of(entered, n):
         return which, jumped
     return FITS, jumped
 
 
 @compiled
-def _project(rows, c, z, p, columns, sizes, work):
+def _project(tables, c, z, p, columns, sizes, work):
     """Carry z and the tangent columns onto the constraints of configuration c."""
     n = sizes.n
-    apply(rows, c, sizes.nz, n, z, work)
+    apply(tables.projection, c, z, work)
     for i in range(n):
         z[i] = work[i]
     for m in range(columns):
-        apply(rows, c, sizes.nz, n, p[m], work)
+        apply(tables.projection, c, p[m], work)
         for i in range(n):
             p[m, i] = work[i]
 
@@ -183,8 +135,8 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
         which, jumped = _misfit(tables, c, z, entered, sizes, tick, work[1])
         if which == CONTRADICTORY:
             return UNSOLVABLE, combo, c
-        if tables.info[c, 2] > 0 and (jumped or which == FITS):
-            _project(tables.rows, c, z, p, columns, sizes, work[1])
+        if tables.info[c, 2] != FREE and (jumped or which == FITS):
+            _project(tables, c, z, p, columns, sizes, work[1])
             stats[1] += jumped
         if which == FITS:
             return OK, combo, c
@@ -205,7 +157,7 @@ def _search(tables, combo, z, p, columns, sizes, tick, work):
             return MISSING, candidate, c
         which, _ = _misfit(tables, c, z, work[0], sizes, tick, work[1])
         if which == FITS:
-            if tables.info[c, 2] > 0:
-                _project(tables.rows, c, z, p, columns, sizes, work[1])
+            if tables.info[c, 2] != FREE:
+                _project(tables, c, z, p, columns, sizes, work[1])
             return OK, candidate, c
     return CHATTER, combo, -1

@@ -1,8 +1,7 @@
-"""Runs one circuit: works configurations out as they are met and calls the compiled loop."""
+"""Runs one circuit: keeps what the compiled loop knows of it, and calls that loop."""
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -10,14 +9,12 @@ from numpy.typing import NDArray
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.errors import ConvergenceError, NoResultError, UnsolvableError
-from jump_lane.switching import commutation, propagators, stepping
-from jump_lane.switching.clock import LEVELS, PERIOD, STEPS, Schedule, schedule
-from jump_lane.switching.configuration import Configuration, conducting, configure, signals
+from jump_lane.switching import commutation, stepping
+from jump_lane.switching.clock import LEVELS, PERIOD, Schedule, schedule
+from jump_lane.switching.configuration import conducting
 from jump_lane.switching.network import Array, Network, assemble
-
-RINGING = 0.3
-"""Largest angle that the fastest ringing turns in one step [rad]; more would miss double crossings."""
-
+from jump_lane.switching.solving import branch_rows, work_out
+from jump_lane.switching.tables import Tables, enter, find
 
 @dataclass(frozen=True)
 class Meter:
@@ -58,7 +55,6 @@ class Statistics:
     periods: int = 0
     products: int = 0
     jumps: int = 0
-    configurations: int = 0
 
 
 @dataclass
@@ -71,7 +67,6 @@ class Engine:
     circuit: Circuit
     meters: tuple[Meter, ...] = ()
     network: Network = field(init=False)
-    configurations: list[Configuration] = field(init=False, default_factory=list)
     statistics: Statistics = field(init=False, default_factory=Statistics)
 
     def __post_init__(self) -> None:
@@ -81,22 +76,40 @@ class Engine:
         self.tick = self.circuit.period / PERIOD
         self.switches = tuple(v.name for v in self.network.valves[: self.network.gated])
         self._schedules: dict[float, Schedule] = {}
-        self._allocate(12)
+        self._unknowns: list[Array] = []
+        self.tables = self._allocate(8)
         self._record = self._new_record(128)
 
-    def _allocate(self, capacity: int) -> None:
+    def _allocate(self, capacity: int) -> Tables:
         nz, natural = self.nz, len(self.network.valves) - self.network.gated
-        self._tables = commutation.Tables(
+        return Tables(
             info=np.full((capacity, 3), -1, dtype=np.int64),
-            rows=np.zeros((capacity, nz + self.n + 2 * natural, nz)),
-            phi=np.zeros(capacity * LEVELS * nz * nz),
+            rate=np.empty((capacity, nz, nz)),
+            projection=np.empty((capacity, self.n, nz)),
+            watch=np.empty((capacity, self.n + 1, 4 * natural)),
+            phi=np.empty((capacity, LEVELS, nz, nz)),
         )
 
     def _grow(self) -> None:
-        old = self._tables
-        self._allocate(2 * len(old.info))
-        for fresh, known in zip(self._tables, old, strict=True):
+        old = self.tables
+        self.tables = self._allocate(2 * len(old.info))
+        for fresh, known in zip(self.tables, old, strict=True):
             fresh[: len(known)] = known
+
+    def _learn(self, combo: int) -> None:
+        """Work out the configuration of `combo` and put it into the tables."""
+        index = self.known
+        if index == len(self.tables.info):
+            self._grow()
+        kind, rate, projection, guards, impulses, unknowns = work_out(self.network.stamp, combo)
+        self._unknowns.append(unknowns)
+        whole = np.zeros((self.nz, self.nz))
+        whole[: self.n + 1, : self.n + 1] = rate
+        for at, meter in enumerate(self.meters, start=self.n + 1):
+            voltage, current = branch_rows(self.network.stamp, combo, unknowns)
+            rows = voltage if meter.voltage else current
+            whole[at, : self.n + 1] = rows[self.network.branches.index(meter.branch)]
+        enter(self.tables, index, combo, kind, whole, projection, guards, impulses, self.tick)
 
     def _new_record(self, length: int) -> stepping.Record:
         return stepping.Record(np.zeros((length, 2), dtype=np.int64), np.zeros((length, self.nz)))
@@ -105,63 +118,24 @@ class Engine:
         gated = self.network.gated
         return commutation.Sizes(self.n, self.nz, gated, len(self.network.valves) - gated, columns)
 
-    def _learn(self, combo: int) -> None:
-        """Work out the configuration of `combo` and put it into the tables."""
-        index = len(self.configurations)
-        if index == len(self._tables.info):
-            self._grow()
-        found = configure(self.network, combo)
-        self.configurations.append(found)
-        n, nz = self.n, self.nz
-        rows = self._tables.rows[index]
-        commutation.enter_rows(rows, found.rate, found.projection, found.guards, found.impulses, nz)
-        for at, meter in enumerate(self.meters, start=n + 1):
-            rows[at, : n + 1] = self.row(found, meter.branch, meter.voltage)
-        kind = 2 if found.contradictory else int(found.constrained)
-        self._tables.info[index] = combo, self._coarse_level(found), kind
-        stride = LEVELS * nz * nz
-        phi = self._tables.phi[index * stride : (index + 1) * stride].reshape(LEVELS, nz, nz)
-        propagators.ladder(rows[:nz], self.tick, phi)
-        self.statistics.configurations += 1
-
     def rate(self, index: int) -> Array:
-        """Return the rate matrix of a configuration, meters included, (nz, nz)."""
-        rate: Array = self._tables.rows[index, : self.nz]
-        return rate
+        """Return the rate matrix of a configuration over [y; 1], (n+1, n+1)."""
+        return np.ascontiguousarray(self.tables.rate[index, : self.n + 1, : self.n + 1])
 
-    def coarse_level(self, index: int) -> int:
-        """Return the level of the longest step in a configuration."""
-        return int(self._tables.info[index, 1])
-
-    def ladder(self, index: int) -> Array:
-        """Return the propagators of a configuration for steps of 2⁰ … 2³⁰ ticks, (levels, nz, nz)."""
-        stride = LEVELS * self.nz * self.nz
-        flat = self._tables.phi[index * stride : (index + 1) * stride]
-        return np.asarray(flat.reshape(LEVELS, self.nz, self.nz))
-
-    def _coarse_level(self, found: Configuration) -> int:
-        """Return the level of the longest step in which the fastest ringing is still resolved."""
-        m = found.rate[: self.n, : self.n]
-        step = self.circuit.period / STEPS
-        level = LEVELS - 1
-        difference = (m - m.T).ravel()
-        skew = math.sqrt(float(difference @ difference) / 8.0)
-        if skew * step > RINGING:
-            skew = float(np.abs(np.linalg.eigvals(m).imag).max())
-        while skew * step > RINGING and level > 12:
-            step /= 2.0
-            level -= 1
-        return level
-
-    def row(self, configuration: Configuration, branch: str, voltage: bool) -> Array:
-        """Return a branch voltage or current as a row over [y; 1]."""
-        at = self.network.branches.index(branch)
-        return np.asarray(signals(self.network, configuration)[0 if voltage else 1][at])
+    def combo(self, index: int) -> int:
+        """Return the bit pattern of the valves that conduct in a configuration."""
+        return int(self.tables.info[index, 0])
 
     @property
-    def propagators(self) -> Array:
-        """Return all ladders one after the other, flat."""
-        return np.asarray(self._tables.phi)
+    def known(self) -> int:
+        """Return how many configurations have been worked out."""
+        return len(self._unknowns)
+
+    def rows(self, index: int) -> tuple[Array, Array, Array]:
+        """Return voltages and currents of all branches, and node potentials, as rows over [y; 1]."""
+        unknowns = self._unknowns[index]
+        voltage, current = branch_rows(self.network.stamp, self.combo(index), unknowns)
+        return voltage, current, unknowns[: len(self.network.nodes)]
 
     def schedule(self, control: float) -> Schedule:
         """Return the gate edges at a value of the control variable."""
@@ -199,14 +173,12 @@ class Engine:
         edges = self.schedule(control)
         columns = self.n + 1 if tangents else 0
         shifts = edges.slopes * self.circuit.period
-        sizes = self._sizes(columns)
+        mark = self._mark(z, combo, columns)
+        stats = np.zeros(2, dtype=np.int64)
         while True:
-            p = np.zeros((columns + 1, self.nz))
-            p[:columns, : self.n] = np.eye(columns, self.n)
-            stats = np.zeros(2, dtype=np.int64)
-            status, at, used, end = stepping.run_period(
-                self._tables, edges.ticks, edges.masks, shifts, combo, z, p, sizes, self.tick,
-                self._record, stats,
+            status, at = stepping.run_period(
+                self.tables, edges.ticks, edges.masks, shifts, self._sizes(columns), self.tick, self._record,
+                stats, mark,
             )  # fmt: skip
             if status == commutation.OK:
                 break
@@ -214,26 +186,38 @@ class Engine:
         self.statistics.periods += 1
         self.statistics.products += int(stats[0])
         self.statistics.jumps = int(stats[1])
+        used = mark.place[5]
         where = self._record.where[:used].copy()
         trace = Trace(where[:, 0], where[:, 1], self._record.state[:used].copy())
-        return Run(end, int(at), p[:columns], trace)
+        return Run(mark.state, int(at), mark.tangent[:columns], trace)
+
+    def _mark(self, z: Array, combo: int, columns: int) -> stepping.Mark:
+        """Return the mark of a period that starts at z."""
+        if not np.isfinite(z).all():
+            raise ConvergenceError("the state has grown beyond all bounds")
+        p = np.zeros((columns + 1, self.nz))
+        p[:columns, : self.n] = np.eye(columns, self.n)
+        mark = stepping.Mark(np.zeros(8, dtype=np.int64), z.copy(), p)
+        stepping.begin(mark, self.n, combo, find(self.tables.info, combo))
+        return mark
 
     def settle(self, z: Array, combo: int, control: float, periods: int) -> tuple[Array, int]:
         """Run `periods` periods one after another; return the states at their ends and the combination."""
         edges = self.schedule(control)
         ends = np.empty((periods, self.nz))
+        mark = self._mark(z, combo, 0)
         done = 0
         while done < periods:
             stats = np.zeros(2, dtype=np.int64)
-            status, wanted, combo, count = stepping.run_periods(
-                self._tables, edges.ticks, edges.masks, combo, z if done == 0 else ends[done - 1],
-                self._sizes(0), self.tick, self._record, stats, ends[done:],
+            status, combo, count = stepping.run_periods(
+                self.tables, edges.ticks, edges.masks, self._sizes(0), self.tick, self._record, stats, mark,
+                ends[done:],
             )  # fmt: skip
             done += count
             self.statistics.periods += count
             self.statistics.products += int(stats[0])
             if status != commutation.OK:
-                self._remedy(status, wanted)
+                self._remedy(status, combo)
         return ends, int(combo)
 
     def _remedy(self, status: int, combo: int) -> None:
@@ -241,7 +225,10 @@ class Engine:
         if status == commutation.MISSING:
             self._learn(combo)
         elif status == commutation.FULL:
-            self._record = self._new_record(4 * len(self._record.where))
+            old = self._record
+            self._record = self._new_record(4 * len(old.where))
+            for fresh, known in zip(self._record, old, strict=True):
+                fresh[: len(known)] = known
         else:
             raise self._failure(status, combo)
 

@@ -37,6 +37,7 @@ from jump_lane.circuit.elements import (
     VoltageSource,
 )
 from jump_lane.errors import InputError
+from jump_lane.switching.solving import Stamp
 from jump_lane.switching.valves import Knot, Valve, knots_of, valves_of
 
 Array = NDArray[np.float64]
@@ -47,48 +48,26 @@ E = TypeVar("E", bound=Element)
 class Network:
     """The constant part of the nodal equations.
 
-    With N nodes, q branch unknowns, n states and p valves (gated ones first):
+    With n states, p valves (gated ones first); see `Stamp` for the equations:
 
     Attributes
     ----------
-    k, r
-        Fixed stamps, (N+q) × (N+q) and (N+q) × (n+1).
-    incidence, across, resistance, source
-        A conducting valve carries a current at the nodes ``incidence``, (p, N): +1 at ``a``, −1 at ``b``, such
-        that across·v − resistance·i = source·z, with (p, N), (p,) and (p, n+1).
-    bars, barring, saturating
-        For each valve the gated valve that bars it while open, or −1, (p,); whether there is any; whether any inductor
-        saturates.
-    flow, valve_flow, drop
-        ẏ = flow·v + valve_flow·i + drop·z with the currents i of the valves, (n, N+q), (n, p) and (n, n+1).
+    stamp
+        What the compiled code needs.
     to_si, to_energy
         Physical state x = to_si·y, and back, (n, n).
     branches
-        Names of all branches; ``branch_nodes`` (b, N) gives their voltages from the node potentials.
+        Names of all branches, those of the valves last.
     """
 
     nodes: tuple[str, ...]
     valves: tuple[Valve, ...]
     gated: int
-    k: Array
-    r: Array
-    incidence: Array
-    across: Array
-    resistance: Array
-    source: Array
-    bars: NDArray[np.int64]
-    barring: bool
-    saturating: bool
-    flow: Array
-    valve_flow: Array
-    drop: Array
+    stamp: Stamp
     to_si: Array
     to_energy: Array
     states: tuple[str, ...]
     branches: tuple[str, ...]
-    branch_nodes: Array
-    current_unknown: Array
-    current_known: Array
 
     @property
     def size(self) -> int:
@@ -300,27 +279,31 @@ def assemble(circuit: Circuit) -> Network:
     across[own:] = 0.0
     source[own:], valve_flow = a.knots(knots, own)
     at = {v.name: i for i, v in enumerate(valves)}
+    branches = tuple(name for name, _, _ in every)
+    stamp = Stamp(
+        a.k, a.r, incidence, across, resistance, source, a.flow, valve_flow, a.drop,
+        branch_nodes=np.array([a.row(x, y) for _, x, y in every]).reshape(len(every), len(a.nodes)),
+        current_unknown=of_v,
+        current_known=of_z,
+        inner=_inner(valves, branches),
+        bars=np.array([at.get(v.gate, -1) for v in valves], dtype=np.int64),
+        gated=gated,
+        barring=any(v.gate for v in valves),
+        saturating=bool(knots),
+    )  # fmt: skip
     return Network(
         nodes=a.nodes,
         valves=tuple(valves),
         gated=gated,
-        k=a.k,
-        r=a.r,
-        incidence=incidence,
-        across=across,
-        resistance=resistance,
-        source=source,
-        bars=np.array([at.get(v.gate, -1) for v in valves], dtype=np.int64),
-        barring=any(v.gate for v in valves),
-        saturating=bool(knots),
-        flow=a.flow,
-        valve_flow=valve_flow,
-        drop=a.drop,
+        stamp=stamp,
         to_si=a.to_si,
         to_energy=a.to_energy,
         states=tuple(a.states),
-        branches=tuple(name for name, _, _ in every),
-        branch_nodes=np.array([a.row(x, y) for _, x, y in every]).reshape(len(every), len(a.nodes)),
-        current_unknown=of_v,
-        current_known=of_z,
+        branches=branches,
     )
+
+
+def _inner(valves: list[Valve], branches: tuple[str, ...]) -> NDArray[np.int64]:
+    at = {name: i for i, name in enumerate(branches)}
+    found = [(at[v.within], at[v.name], round(v.sign)) for v in valves if v.within]
+    return np.array(found, dtype=np.int64).reshape(len(found), 3)

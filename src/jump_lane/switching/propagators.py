@@ -27,10 +27,12 @@ def _multiply(a, b, out):
     n = a.shape[0]
     for i in range(n):
         for j in range(n):
-            s = 0.0
-            for k in range(n):
-                s += a[i, k] * b[k, j]
-            out[i, j] = s
+            out[i, j] = 0.0
+        for k in range(n):
+            factor = a[i, k]
+            if factor != 0.0:
+                for j in range(n):
+                    out[i, j] += factor * b[k, j]
 
 
 @compiled
@@ -79,7 +81,10 @@ def double(d, work):
 
 @compiled
 def ladder(rate, tick, phi):
-    """Fill phi[level] = exp(rate·tick·2^level) for all levels."""
+    """Fill phi[level] with the transpose of exp(rate·tick·2^level) for all levels.
+
+    Transposed, a product with a state runs over neighbours in memory.
+    """
     n = rate.shape[0]
     d = np.empty((n, n))
     work = np.empty((n, n))
@@ -89,15 +94,29 @@ def ladder(rate, tick, phi):
             double(d, work)
         for i in range(n):
             for j in range(n):
-                phi[level, i, j] = d[i, j]
+                phi[level, j, i] = d[i, j]
             phi[level, i, i] += 1.0
+
+
+@compiled
+def propagate(phi, c, level, z, out):
+    """out = Φ·z for the transposed propagator phi[c, level]."""
+    n = z.shape[0]
+    for i in range(n):
+        out[i] = 0.0
+    for j in range(n):
+        factor = z[j]
+        if factor != 0.0:
+            for i in range(n):
+                out[i] += phi[c, level, j, i] * factor
 
 
 @compiled
 def moments(rate, z0, duration, out):
     """out = ∫₀^duration z zᵀ dt with z(0) = z0, ż = rate·z; exact up to rounding.
 
-    S(h) by a Taylor series at a small step, then S(2h) = S(h) + Φ(h) S(h) Φ(h)ᵀ.
+    S(h) by a Taylor series at a small step, then S(2h) = S(h) + Φ(h) S(h) Φ(h)ᵀ, written with Φ − 1: adding 1 would
+    cost the slow states their digits.
     """
     n = rate.shape[0]
     doublings = _halvings(rate, duration)
@@ -124,41 +143,41 @@ def moments(rate, z0, duration, out):
     half = np.empty((n, n))
     increment(rate, h, d, work)
     for _ in range(doublings):
-        for i in range(n):
-            d[i, i] += 1.0
         _multiply(d, out, half)
         for i in range(n):
             for j in range(n):
-                s = out[i, j]
+                s = 2.0 * out[i, j] + half[i, j] + half[j, i]
                 for k in range(n):
                     s += half[i, k] * d[j, k]
                 work[i, j] = s
         for i in range(n):
             for j in range(n):
                 out[i, j] = 0.5 * (work[i, j] + work[j, i])
-        for i in range(n):
-            d[i, i] -= 1.0
         double(d, work)
 
 
 @compiled
-def sample(phi, z, ticks, out):
-    """out[i] = state at ticks[i] (ascending) after z, by climbing the ladder phi of one configuration."""
-    n = z.shape[0]
+def advance(phi, c, ticks, z, work):
+    """Carry z through so many ticks of configuration c; work is as long as z."""
+    level, top = 0, phi.shape[1] - 1
+    while ticks > 0:
+        if level == top or ticks & 1:
+            propagate(phi, c, level, z, work)
+            for i in range(z.shape[0]):
+                z[i] = work[i]
+            ticks -= 1
+        if level < top:
+            ticks >>= 1
+            level += 1
+
+
+@compiled
+def sample(phi, c, z, ticks, out):
+    """out[i] = state at ticks[i] (ascending) after z in configuration c."""
     now = 0
-    a = z.copy()
-    b = np.empty(n)
+    state, work = z.copy(), np.empty(z.shape[0])
     for i in range(ticks.shape[0]):
-        left = ticks[i] - now
-        for level in range(phi.shape[0] - 1, -1, -1):
-            while left >= (1 << level):
-                for r in range(n):
-                    s = 0.0
-                    for k in range(n):
-                        s += phi[level, r, k] * a[k]
-                    b[r] = s
-                a, b = b, a
-                left -= 1 << level
+        advance(phi, c, ticks[i] - now, state, work)
         now = ticks[i]
-        for r in range(n):
-            out[i, r] = a[r]
+        for r in range(z.shape[0]):
+            out[i, r] = state[r]

@@ -1,7 +1,8 @@
 """What a periodic steady state shows: exact averages, rms, extremes, conduction, and samples.
 
-Averages, rms values and powers come from the exact moments ∫z zᵀdt of every stretch, extremes from the
-turning points between samples; nothing is read off a grid.
+Averages, rms values and powers come from the exact moments ∫z zᵀdt of every stretch, or from quadrature where these
+would lose their digits; extremes are looked for between instants that show every signal; nothing is read off a
+fixed grid.
 """
 
 from __future__ import annotations
@@ -13,13 +14,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.errors import InputError, nearest
-from jump_lane.switching import propagators
+from jump_lane.switching import measuring, propagators
 from jump_lane.switching.clock import PERIOD
-from jump_lane.switching.configuration import conducting, signals
+from jump_lane.switching.configuration import conducting
 from jump_lane.switching.engine import Engine, Trace
 from jump_lane.switching.network import Array
 from jump_lane.switching.steady import SteadyState
 from jump_lane.waveforms import Measures, Waveforms
+
+
+ROUNDING = 1e-14
+"""Doubt about an integral of products by moments, of the sum of the magnitudes that it adds up."""
+
+DIGITS = 1e-8
+"""Where that doubt exceeds this part of the integral, it is found by quadrature."""
+
+FAINT = 1e-9
+"""Signals are shown down to this part of the largest voltage or current."""
 
 
 @dataclass(frozen=True)
@@ -62,18 +73,8 @@ class Recording:
         self.network = engine.network
         self.period = engine.circuit.period
         self.width = engine.n + 1
-        self._inner = self._inner_valves()
         used = np.unique(trace.configurations)
         self._rows = {int(c): self._stack(int(c)) for c in used}
-
-    def _inner_valves(self) -> list[tuple[int, int, float]]:
-        """Return (branch, valve within it, sign of the valve's current in the branch's)."""
-        branches = list(self.network.branches)
-        return [
-            (branches.index(v.within), branches.index(v.name), v.sign)
-            for v in self.network.valves
-            if v.within
-        ]
 
     # --- signals -----------------------------------------------------------------------------------------
 
@@ -94,14 +95,9 @@ class Recording:
 
     def _stack(self, c: int) -> Array:
         """Return every signal as a row over [y; 1] in configuration c."""
-        configuration = self.engine.configurations[c]
-        voltage, current = signals(self.network, configuration)
-        for branch, valve, sign in self._inner:
-            current[branch] += sign * current[valve]
+        voltage, current, nodes = self.engine.rows(c)
         gates = np.zeros((self.network.gated, self.width))
-        closed = conducting(configuration.combo, self.network)
-        gates[:, -1] = closed[: self.network.gated]
-        nodes = configuration.unknowns[: len(self.network.nodes)]
+        gates[:, -1] = conducting(self.engine.combo(c), self.network)[: self.network.gated]
         return np.vstack([voltage, current, nodes, gates])
 
     def index(self, name: str) -> int:
@@ -116,7 +112,7 @@ class Recording:
             raise InputError(f"no signal {name!r}; {nearest(name, self._index)}")
         return self._index[name]
 
-    # --- exact integrals ---------------------------------------------------------------------------------
+    # --- integrals ---------------------------------------------------------------------------------------
 
     @cached_property
     def _moments(self) -> list[Array]:
@@ -124,36 +120,68 @@ class Recording:
         for c, z, ticks in zip(
             self.trace.configurations, self.trace.states, self.trace.durations, strict=True
         ):
-            rate = np.ascontiguousarray(self.engine.rate(int(c))[: self.width, : self.width])
             moment = np.empty((self.width, self.width))
-            propagators.moments(rate, z[: self.width].copy(), ticks * self.engine.tick, moment)
+            propagators.moments(
+                self.engine.rate(int(c)), z[: self.width].copy(), ticks * self.engine.tick, moment
+            )
             out.append(moment)
+        return out
+
+    def _mean(self, rows: dict[int, Array], others: dict[int, Array]) -> Array:
+        """Return averages over the period of products of signals, given as rows by configuration, pair by pair."""
+        total, doubt = 0.0, 0.0
+        for c, moment in zip(self.trace.configurations, self._moments, strict=True):
+            a, b = rows[int(c)], others[int(c)]
+            total = total + np.einsum("ij,jk,ik->i", a, moment, b)
+            doubt = doubt + np.einsum("ij,jk,ik->i", np.abs(a), np.abs(moment), np.abs(b))
+        out = np.asarray(total)
+        lost = np.flatnonzero(ROUNDING * np.asarray(doubt) > DIGITS * np.abs(out))
+        if len(lost):
+            out[lost] = self._quadrature(
+                {c: r[lost] for c, r in rows.items()}, {c: r[lost] for c, r in others.items()}
+            )
+        return out / self.period
+
+    def _quadrature(self, rows: dict[int, Array], others: dict[int, Array]) -> Array:
+        """Return integrals of products of signals by Boole's rule over the steps of every stretch."""
+        total = np.zeros(len(next(iter(rows.values()))))
+        for (states, weights), c in zip(self._dense, self.trace.configurations, strict=True):
+            a, b = rows[int(c)], others[int(c)]
+            total += weights @ ((states @ a.T) * (states @ b.T))
+        return total
+
+    @cached_property
+    def _dense(self) -> list[tuple[Array, Array]]:
+        """For every stretch, states at the ends and quarters of its steps, and the weights of Boole's rule [s]."""
+        out = []
+        for (ticks, states), c in zip(self._grids, self.trace.configurations, strict=True):
+            inner = np.empty((3 * (len(ticks) - 1), self.engine.nz))
+            measuring.quarters(self.engine.tables.phi, c, ticks, states, inner)
+            steps = np.diff(ticks)[:, None] * self.engine.tick / 90.0
+            ends = np.zeros(len(ticks))
+            ends[:-1] += 7.0 * steps[:, 0]
+            ends[1:] += 7.0 * steps[:, 0]
+            middle = (steps * np.array([32.0, 12.0, 32.0])).ravel()
+            every = np.vstack([states, inner])[:, : self.width]
+            out.append((every, np.concatenate([ends, middle])))
         return out
 
     @cached_property
     def _averages(self) -> Array:
-        total = sum(
-            self._rows[int(c)] @ m[:, -1]
-            for c, m in zip(self.trace.configurations, self._moments, strict=True)
-        )
-        return np.asarray(total) / self.period
+        total = np.zeros(len(self.names))
+        for c, moment in zip(self.trace.configurations, self._moments, strict=True):
+            total += self._rows[int(c)] @ moment[:, -1]
+        return total / self.period
 
     @cached_property
     def _squares(self) -> Array:
-        total = sum(
-            np.einsum("ij,jk,ik->i", self._rows[int(c)], m, self._rows[int(c)])
-            for c, m in zip(self.trace.configurations, self._moments, strict=True)
-        )
-        return np.asarray(total) / self.period
+        return self._mean(self._rows, self._rows)
 
     def mean_product(self, first: str, second: str) -> float:
         """Return the average of the product of two signals over the period."""
         i, j = self.index(first), self.index(second)
-        total = sum(
-            self._rows[int(c)][i] @ m @ self._rows[int(c)][j]
-            for c, m in zip(self.trace.configurations, self._moments, strict=True)
-        )
-        return float(total) / self.period
+        rows = {c: r[i : i + 1] for c, r in self._rows.items()}
+        return float(self._mean(rows, {c: r[j : j + 1] for c, r in self._rows.items()})[0])
 
     def power(self, branch: str) -> float:
         """Return the average power that a branch takes [W]."""
@@ -163,62 +191,72 @@ class Recording:
 
     @cached_property
     def _grids(self) -> list[tuple[NDArray[np.int64], Array]]:
-        """For every stretch the sample ticks from its start (both ends included) and the states there."""
-        out = []
+        """For every stretch instants from its start [ticks], both ends included, that show every signal; states there."""
+        branches = len(self.network.branches)
+        watched = {c: self._watched(c, 2 * branches) for c in self._rows}
+        peaks = np.zeros(2 * branches)
+        for c, z in zip(self.trace.configurations, self.trace.states, strict=True):
+            np.maximum(peaks, np.abs(self._rows[int(c)][: 2 * branches] @ z[: self.width]), out=peaks)
+        for kind in (peaks[:branches], peaks[branches:]):
+            np.maximum(kind, FAINT * kind.max(initial=1e-150), out=kind)
+        room, out = 256, []
         for c, z, span in zip(
             self.trace.configurations, self.trace.states, self.trace.durations, strict=True
         ):
-            step = 1 << int(self.engine.coarse_level(int(c)))
-            count = max(int(-(-span // step)), 8)
-            ticks = np.round(np.linspace(0, span, count + 1)).astype(np.int64)
-            out.append((ticks, self._states(int(c), z, ticks)))
+            used = -1
+            while used < 0:
+                ticks, states = np.empty(room, dtype=np.int64), np.empty((room, self.engine.nz))
+                first = int(self.engine.tables.info[c, 1])
+                used = measuring.walk(
+                    self.engine.tables.phi, c, z, span, first, self.engine.tick, watched[int(c)], peaks, ticks, states
+                )  # fmt: skip
+                room = room if used >= 0 else 4 * room
+            out.append((ticks[:used].copy(), states[:used].copy()))
         return out
+
+    def _watched(self, c: int, count: int) -> Array:
+        rows, rate = self._rows[c][:count], self.engine.rate(c)
+        slopes = rows @ rate
+        return np.ascontiguousarray(np.vstack([rows, slopes, slopes @ rate]).T)
 
     def _states(self, c: int, z: Array, ticks: NDArray[np.int64]) -> Array:
         out = np.empty((len(ticks), self.engine.nz))
-        propagators.sample(self.engine.ladder(c), z, ticks, out)
+        propagators.sample(self.engine.tables.phi, c, z, ticks, out)
         return out[:, : self.width]
 
     @cached_property
-    def _extremes(self) -> tuple[Array, Array]:
-        low = np.full(len(self.names), np.inf)
-        high = np.full(len(self.names), -np.inf)
-        for i, (ticks, states) in enumerate(self._grids):
-            c = int(self.trace.configurations[i])
-            rows = self._rows[c]
-            values = states @ rows.T
-            low = np.minimum(low, values.min(axis=0))
-            high = np.maximum(high, values.max(axis=0))
-            turning = self._turning_points(i, ticks, states)
-            if len(turning):
-                values = turning @ rows.T
-                low = np.minimum(low, values.min(axis=0))
-                high = np.maximum(high, values.max(axis=0))
-        return low, high
+    def _values(self) -> list[Array]:
+        """For every stretch the signals at the instants of its grid, (instants, signals)."""
+        return [
+            np.ascontiguousarray(states[:, : self.width] @ self._rows[int(c)].T)
+            for (_, states), c in zip(self._grids, self.trace.configurations, strict=True)
+        ]
 
-    def _turning_points(self, i: int, ticks: NDArray[np.int64], states: Array) -> Array:
-        """Return states at the instants where any signal turns within stretch i."""
-        c = int(self.trace.configurations[i])
-        rate = self.engine.rate(c)[: self.width, : self.width]
-        slopes = states @ (self._rows[c] @ rate).T
-        scale = np.abs(slopes).max(axis=0) * 1e-9
-        turns = (
-            (slopes[:-1] * slopes[1:] < 0.0) & (np.abs(slopes[:-1]) > scale) & (np.abs(slopes[1:]) > scale)
-        )
-        at, which = np.nonzero(turns)
-        if len(at) == 0:
-            return np.zeros((0, self.width))
-        curves = states @ (self._rows[c] @ rate @ rate).T
-        span = np.diff(ticks).astype(float)
-        seconds = span[at] * self.engine.tick
-        root = _hermite_root(
-            slopes[at, which],
-            slopes[at + 1, which],
-            curves[at, which] * seconds,
-            curves[at + 1, which] * seconds,
-        )
-        instants = np.unique(np.round(ticks[at] + root * span[at]).astype(np.int64))
-        return self._states(c, self.trace.states[i], instants)
+    @cached_property
+    def within(self) -> tuple[Array, Array]:
+        """Return least and largest values of all signals in every stretch, good to 1e-4, (stretches, signals)."""
+        shape = (len(self._grids), len(self.names))
+        lows, highs = np.empty(shape), np.empty(shape)
+        for k, (ticks, _) in enumerate(self._grids):
+            measuring.estimate(ticks, self._values[k], 1.0, highs[k])
+            measuring.estimate(ticks, self._values[k], -1.0, lows[k])
+        return -lows, highs
+
+    @cached_property
+    def _extremes(self) -> tuple[Array, Array]:
+        lows, highs = self.within
+        near = measuring.NEAR * np.maximum(np.abs(highs).max(axis=0), np.abs(lows).max(axis=0))
+        out = []
+        for sign, estimates in ((-1.0, -lows), (1.0, highs)):
+            best = np.full(len(self.names), -np.inf)
+            wanted = estimates.max(axis=0) - near
+            for k, (ticks, states) in enumerate(self._grids):
+                c = int(self.trace.configurations[k])
+                measuring.refine(
+                    self.engine.tables.phi, c, ticks, states, self._values[k], self._rows[c], sign, wanted, best
+                )
+            out.append(sign * best)
+        return out[0], out[1]
 
     def measures(self, name: str) -> Measures:
         """Return average, rms, extremes and conduction of one signal over the period."""
@@ -237,8 +275,9 @@ class Recording:
         times, values = [], []
         for i, (start, span) in enumerate(zip(self.trace.ticks, self.trace.durations, strict=True)):
             c = int(self.trace.configurations[i])
-            count = max(int(np.ceil(per_period * span / PERIOD)), len(self._grids[i][0]) - 1, 2)
-            ticks = np.round(np.linspace(0, span, count + 1)).astype(np.int64)
+            count = max(int(np.ceil(per_period * span / PERIOD)), 2)
+            even = np.round(np.linspace(0, span, count + 1)).astype(np.int64)
+            ticks = np.union1d(even, self._grids[i][0])
             states = self._states(c, self.trace.states[i], ticks)
             times.append((start + ticks) * self.engine.tick)
             values.append(states @ self._rows[c][rows].T)
@@ -276,14 +315,24 @@ class Recording:
     # --- who conducts ------------------------------------------------------------------------------------
 
     @cached_property
+    def _carries(self) -> NDArray[np.bool_]:
+        """Whether each valve conducts in each stretch: its gate is on, or, of a diode, a current flows, (stretches, p)."""
+        branches, valves = len(self.network.branches), len(self.network.valves)
+        last = slice(2 * branches - valves, 2 * branches)
+        lows, highs = (side[:, last] for side in self.within)
+        flowing = np.maximum(np.abs(lows), np.abs(highs))
+        largest = np.abs(self.within[1][:, branches : 2 * branches]).max(initial=0.0)
+        carries = flowing > np.maximum(1e-6 * flowing.max(axis=0), 1e-9 * largest)
+        said = np.array([conducting(self.engine.combo(int(c)), self.network) for c in self.trace.configurations])
+        carries[:, : self.network.gated] = True
+        return carries & said.reshape(carries.shape)
+
+    @cached_property
     def stretches(self) -> list[Stretch]:
         """Return the stretches of the period with the valves that conduct in each."""
         out = []
-        for start, span, c in zip(
-            self.trace.ticks, self.trace.durations, self.trace.configurations, strict=True
-        ):
-            closed = conducting(self.engine.configurations[int(c)].combo, self.network)
-            names = tuple(v.name for v, on in zip(self.network.valves, closed, strict=True) if on)
+        for start, span, carries in zip(self.trace.ticks, self.trace.durations, self._carries, strict=True):
+            names = tuple(v.name for v, on in zip(self.network.valves, carries, strict=True) if on)
             begin = float(start * self.engine.tick)
             out.append(Stretch(begin, begin + float(span * self.engine.tick), names))
         return out
@@ -292,7 +341,7 @@ class Recording:
         """Return a signal just after the start and just before the end of a stretch."""
         c = int(self.trace.configurations[stretch])
         row = self._rows[c][self.index(name)]
-        states = self._grids[stretch][1]
+        states = self._grids[stretch][1][:, : self.width]
         return float(row @ states[0]), float(row @ states[-1])
 
     @cached_property
@@ -301,8 +350,8 @@ class Recording:
         found: list[Edge] = []
         last = len(self.trace.ticks) - 1
         for k, tick in enumerate(self.trace.ticks):
-            previous = self._grids[last if k == 0 else k - 1][1][-1]
-            start = self._grids[k][1][0]
+            previous = self._grids[last if k == 0 else k - 1][1][-1, : self.width]
+            start = self._grids[k][1][0, : self.width]
             before = self._rows[int(self.trace.configurations[last if k == 0 else k - 1])] @ previous
             after = self._rows[int(self.trace.configurations[k])] @ start
             if found and tick == self.trace.ticks[k - 1]:
@@ -361,19 +410,6 @@ class Recording:
         low, high = self._extremes
         i = self.index(f"{branch}.v")
         return float(max(abs(low[i]), abs(high[i])))
-
-
-def _hermite_root(f0: Array, f1: Array, d0: Array, d1: Array) -> Array:
-    """Return the root in (0, 1) of the cubic with end values f and end slopes d; signs of f differ."""
-    low, high = np.zeros_like(f0), np.ones_like(f0)
-    bend, mean = d0 + d1 + 2.0 * (f0 - f1), 3.0 * (f1 - f0) - 2.0 * d0 - d1
-    t = 0.5 * (low + high)
-    for _ in range(30):
-        value = f0 + t * (d0 + t * (mean + t * bend))
-        same = value * f0 > 0.0
-        low, high = np.where(same, t, low), np.where(same, high, t)
-        t = 0.5 * (low + high)
-    return t
 
 
 def record(state: SteadyState) -> Recording:

@@ -1,0 +1,90 @@
+"""Compiled: what is known of every combination of valves met so far."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jump_lane.switching.clock import LEVELS
+from jump_lane.switching.nodal import product
+from jump_lane.switching.propagators import compiled, ladder
+
+RESOLVED = 0.25
+"""Largest norm of rate times step in the first step after an event: nothing can be missed in it."""
+
+
+class Tables(NamedTuple):
+    """One row for each configuration, c of them.
+
+    Attributes
+    ----------
+    info
+        Combination (−1: free row), level of the first step after an event, kind.
+    rate, projection
+        Maps of z: its derivative, (c, nz, nz), and the states after entering, (c, n, nz).
+    watch
+        Rows over [y; 1], transposed, (c, n+1, 4d): of every natural valve the guard (scaled to a largest entry of 1),
+        its first and second derivative in time, and the impulse.
+    phi
+        The ladders of propagators, each transposed, (c, levels, nz, nz).
+    """
+
+    info: NDArray[np.int64]
+    rate: NDArray[np.float64]
+    projection: NDArray[np.float64]
+    watch: NDArray[np.float64]
+    phi: NDArray[np.float64]
+
+
+@compiled
+def find(info, combo):
+    """Return the row of a combination, or −1."""
+    for i in range(info.shape[0]):
+        if info[i, 0] == combo:
+            return i
+        if info[i, 0] < 0:
+            return -1
+    return -1
+
+
+@compiled
+def enter(tables, index, combo, kind, rate, projection, guards, impulses, tick):
+    """Write a configuration into row `index` of the tables; the rate is that of the whole of z."""
+    n, nz, natural, n1 = projection.shape[0], rate.shape[0], guards.shape[0], guards.shape[1]
+    for j in range(nz):
+        for i in range(nz):
+            tables.rate[index, i, j] = rate[i, j]
+        for i in range(n):
+            tables.projection[index, i, j] = projection[i, j] if j < n1 else 0.0
+    slopes = product(guards, rate)
+    bends = product(slopes, rate)
+    for k in range(natural):
+        large = 0.0
+        for j in range(n1):
+            large = max(large, abs(guards[k, j]))
+        scale = 1.0 / large if large > 0.0 else 0.0
+        for j in range(n1):
+            tables.watch[index, j, k] = guards[k, j] * scale
+            tables.watch[index, j, natural + k] = slopes[k, j] * scale
+            tables.watch[index, j, 2 * natural + k] = bends[k, j] * scale
+            tables.watch[index, j, 3 * natural + k] = impulses[k, j]
+    tables.info[index, 0] = combo
+    tables.info[index, 1] = first_level(rate, n, tick)
+    tables.info[index, 2] = kind
+    ladder(rate, tick, tables.phi[index])
+
+
+@compiled
+def first_level(rate, n, tick):
+    """Return the level of the longest step in which the fastest change is still resolved."""
+    norm = 0.0
+    for i in range(n):
+        for j in range(n):
+            norm += rate[i, j] * rate[i, j]
+    step, level = np.sqrt(norm) * tick, 0
+    while level < LEVELS - 1 and 2.0 * step <= RESOLVED:
+        step *= 2.0
+        level += 1
+    return level
