@@ -41,7 +41,7 @@ class Propagators(unittest.TestCase):
                 step = 1e-2 * 2.0**level
                 expected = (vectors @ np.diag(np.exp(values * step)) @ np.linalg.inv(vectors)).real
                 with self.subTest(n=n, level=level):
-                    np.testing.assert_allclose(phi[level], expected, atol=1e-11)
+                    np.testing.assert_allclose(phi[level].T, expected, atol=1e-11)
 
     def test_a_stiff_system_keeps_its_slow_part(self) -> None:
         """Rates of 1 and 1e12 in one matrix: the slow mode is exact after steps that kill the fast one."""
@@ -53,7 +53,7 @@ class Propagators(unittest.TestCase):
         for level in range(30):
             decay = np.exp(-1e-9 * 2.0**level)
             with self.subTest(level):
-                np.testing.assert_allclose(slow @ phi[level], decay * slow, rtol=3e-4)
+                np.testing.assert_allclose(slow @ phi[level].T, decay * slow, rtol=3e-4)
 
     def test_an_increment_of_nothing_is_nothing(self) -> None:
         d, work = np.ones((3, 3)), np.empty((3, 3))
@@ -75,13 +75,21 @@ class Propagators(unittest.TestCase):
                 np.testing.assert_allclose(out, expected, rtol=1e-8, atol=1e-10)
                 np.testing.assert_allclose(out, out.T, atol=1e-14)
 
+    def test_moments_of_a_stiff_system_keep_the_digits_of_its_slow_part(self) -> None:
+        """A slow state beside one that is 1e11 times faster: its integral is good to rounding."""
+        rate, z = np.array([[-1.0, 0.0], [0.0, -1e11]]), np.array([1.0, 1.0])
+        out = np.empty((2, 2))
+        propagators.moments(rate, z, 1e-4, out)
+        self.assertAlmostEqual(out[0, 0] / (-np.expm1(-2e-4) / 2.0), 1.0, delta=1e-13)
+        self.assertAlmostEqual(out[1, 1] * 2e11, 1.0, delta=1e-12)
+
     def test_samples_are_reached_by_any_sum_of_steps(self) -> None:
         rate, z = stable(self.rng, 3, 1.0), self.rng.normal(size=3)
         phi = np.empty((20, 3, 3))
         propagators.ladder(rate, 1e-6, phi)
         ticks = np.array([0, 1, 2, 3, 777, 778, 65_535, 1_000_000], dtype=np.int64)
         out = np.empty((len(ticks), 3))
-        propagators.sample(phi, z, ticks, out)
+        propagators.sample(phi[None], 0, z, ticks, out)
         values, vectors = np.linalg.eig(rate)
         part = np.linalg.inv(vectors) @ z
         expected = (vectors @ (np.exp(np.outer(values, ticks * 1e-6)) * part[:, None])).real.T

@@ -28,7 +28,7 @@ class ReferenceCases(unittest.TestCase):
 
     def test_every_case(self) -> None:
         cases = sorted(REFERENCE.glob("*.toml"))
-        self.assertEqual(len(cases), 18)
+        self.assertEqual(len(cases), 28)
         for path in cases:
             with self.subTest(case=path.stem):
                 recording = record(steady_state(load(path).circuit))

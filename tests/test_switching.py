@@ -110,7 +110,7 @@ class ClosedForms(unittest.TestCase):
         tick = 5e-6 / PERIOD
         propagators.ladder(m, tick, phi)
         for level in (0, 12, 30):
-            np.testing.assert_allclose(phi[level], expm(m * tick * 2**level), rtol=1e-12, atol=1e-13)
+            np.testing.assert_allclose(phi[level].T, expm(m * tick * 2**level), rtol=1e-12, atol=1e-13)
 
     def test_moments_of_a_ramp(self) -> None:
         rate = np.array([[0.0, 2.0], [0.0, 0.0]])

@@ -88,9 +88,12 @@ def require(recording: Recording) -> Balance:
     Raises
     ------
     BalanceError
-        If energy, charge or volt-seconds do not close to 1e-7.  Where states jump, impulses carry charge and
-        flux that no average shows, and the check is left to the caller, who is told by ``impulses``.
+        If energy, charge or volt-seconds do not close to 1e-7, or a diode breaks its law anywhere.  Where states jump,
+        impulses carry charge and flux that no average shows, and the check is left to the caller, who is told by
+        ``impulses``.
     """
+    if recording.trespasses:
+        raise BalanceError(f"{recording.trespasses[0]}: a commutation was missed")
     found = balance(recording)
     if found.impulses:
         return found

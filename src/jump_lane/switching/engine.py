@@ -14,7 +14,7 @@ from jump_lane.switching.clock import LEVELS, PERIOD, Schedule, schedule
 from jump_lane.switching.configuration import conducting
 from jump_lane.switching.network import Array, Network, assemble
 from jump_lane.switching.solving import branch_rows, work_out
-from jump_lane.switching.tables import Tables, enter, find
+from jump_lane.switching.tables import Tables, enter
 
 @dataclass(frozen=True)
 class Meter:
@@ -26,11 +26,15 @@ class Meter:
 
 @dataclass(frozen=True)
 class Trace:
-    """Stretches without an event: start tick, configuration number, state there (energy coordinates)."""
+    """Stretches without an event: start tick, configuration number, state there (energy coordinates).
+
+    An event lies within a tick; ``rests`` is the part of that tick behind it.
+    """
 
     ticks: NDArray[np.int64]
     configurations: NDArray[np.int64]
     states: Array
+    rests: Array
 
     @property
     def durations(self) -> NDArray[np.int64]:
@@ -40,12 +44,12 @@ class Trace:
 
 @dataclass(frozen=True)
 class Run:
-    """One period: state and combination at its end, tangent columns (last one: the control), trace."""
+    """One period: state and combination at its end, tangent columns (last one: the control), number of stretches."""
 
     end: Array
     combo: int
     tangent: Array
-    trace: Trace
+    stretches: int
 
 
 @dataclass
@@ -77,8 +81,13 @@ class Engine:
         self.switches = tuple(v.name for v in self.network.valves[: self.network.gated])
         self._schedules: dict[float, Schedule] = {}
         self._unknowns: list[Array] = []
+        gated = self.network.gated
+        natural = len(self.network.valves) - gated
+        self._sizes = tuple(
+            commutation.Sizes(self.n, self.nz, gated, natural, columns) for columns in (0, self.n + 1)
+        )
         self.tables = self._allocate(8)
-        self._record = self._new_record(128)
+        self.record = self._new_record(64)
 
     def _allocate(self, capacity: int) -> Tables:
         nz, natural = self.nz, len(self.network.valves) - self.network.gated
@@ -112,7 +121,29 @@ class Engine:
         enter(self.tables, index, combo, kind, whole, projection, guards, impulses, self.tick)
 
     def _new_record(self, length: int) -> stepping.Record:
-        return stepping.Record(np.zeros((length, 2), dtype=np.int64), np.zeros((length, self.nz)))
+        return stepping.Record(
+            np.zeros((length, 2), dtype=np.int64), np.zeros((length, self.nz)), np.zeros(length)
+        )
+
+    def _learn(self, combo: int) -> None:
+        """Work out the configuration of `combo` and put it into the tables."""
+        index = self.known
+        if index == len(self.tables.info):
+            self._grow()
+        kind, rate, projection, guards, impulses, unknowns = work_out(self.network.stamp, combo)
+        self._unknowns.append(unknowns)
+        whole = np.zeros((self.nz, self.nz))
+        whole[: self.n + 1, : self.n + 1] = rate
+        for at, meter in enumerate(self.meters, start=self.n + 1):
+            voltage, current = branch_rows(self.network.stamp, combo, unknowns)
+            rows = voltage if meter.voltage else current
+            whole[at, : self.n + 1] = rows[self.network.branches.index(meter.branch)]
+        enter(self.tables, index, combo, kind, whole, projection, guards, impulses, self.tick)
+
+    def _new_record(self, length: int) -> stepping.Record:
+        return stepping.Record(
+            np.zeros((length, 2), dtype=np.int64), np.zeros((length, self.nz)), np.zeros(length)
+        )
 
     def _sizes(self, columns: int) -> commutation.Sizes:
         gated = self.network.gated
@@ -172,33 +203,33 @@ class Engine:
         """
         edges = self.schedule(control)
         columns = self.n + 1 if tangents else 0
-        shifts = edges.slopes * self.circuit.period
+        sizes = self._sizes[tangents]
         mark = self._mark(z, combo, columns)
         stats = np.zeros(2, dtype=np.int64)
         while True:
             status, at = stepping.run_period(
-                self.tables, edges.ticks, edges.masks, shifts, self._sizes(columns), self.tick, self._record,
-                stats, mark,
-            )  # fmt: skip
+                self.tables, edges.ticks, edges.masks, edges.slopes, sizes, self.tick, self.record, stats, mark
+            )
             if status == commutation.OK:
                 break
             self._remedy(status, at)
         self.statistics.periods += 1
         self.statistics.products += int(stats[0])
         self.statistics.jumps = int(stats[1])
-        used = mark.place[5]
-        where = self._record.where[:used].copy()
-        trace = Trace(where[:, 0], where[:, 1], self._record.state[:used].copy())
-        return Run(mark.state, int(at), mark.tangent[:columns], trace)
+        return Run(mark.state, int(at), mark.tangent, int(mark.place[5]))
+
+    def trace(self, run: Run) -> Trace:
+        """Return the stretches of the run that was made last."""
+        where, state, rest = (part[: run.stretches].copy() for part in self.record)
+        return Trace(where[:, 0], where[:, 1], state, rest)
 
     def _mark(self, z: Array, combo: int, columns: int) -> stepping.Mark:
         """Return the mark of a period that starts at z."""
-        if not np.isfinite(z).all():
+        mark = stepping.Mark(
+            np.empty(8, dtype=np.int64), np.empty(1), z.copy(), np.empty((columns + 1, self.nz))
+        )
+        if not stepping.begin(mark, self.n, combo, self.tables.info):
             raise ConvergenceError("the state has grown beyond all bounds")
-        p = np.zeros((columns + 1, self.nz))
-        p[:columns, : self.n] = np.eye(columns, self.n)
-        mark = stepping.Mark(np.zeros(8, dtype=np.int64), z.copy(), p)
-        stepping.begin(mark, self.n, combo, find(self.tables.info, combo))
         return mark
 
     def settle(self, z: Array, combo: int, control: float, periods: int) -> tuple[Array, int]:
@@ -210,7 +241,7 @@ class Engine:
         while done < periods:
             stats = np.zeros(2, dtype=np.int64)
             status, combo, count = stepping.run_periods(
-                self.tables, edges.ticks, edges.masks, self._sizes(0), self.tick, self._record, stats, mark,
+                self.tables, edges.ticks, edges.masks, self._sizes[False], self.tick, self.record, stats, mark,
                 ends[done:],
             )  # fmt: skip
             done += count
@@ -225,9 +256,9 @@ class Engine:
         if status == commutation.MISSING:
             self._learn(combo)
         elif status == commutation.FULL:
-            old = self._record
-            self._record = self._new_record(4 * len(old.where))
-            for fresh, known in zip(self._record, old, strict=True):
+            old = self.record
+            self.record = self._new_record(4 * len(old.where))
+            for fresh, known in zip(self.record, old, strict=True):
                 fresh[: len(known)] = known
         else:
             raise self._failure(status, combo)

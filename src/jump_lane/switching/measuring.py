@@ -12,10 +12,11 @@ from jump_lane.switching.clock import LEVELS
 from jump_lane.switching.propagators import advance, compiled, propagate
 
 RESOLUTION = 2e-3
-"""How far trapezoids of slopes may miss the change of a signal in a step, of its peak; a ringing turns by 0.3 rad then."""
+"""How far trapezoids of slopes may miss the change of a signal in a step, of its peak-to-peak value; a ringing turns by
+0.3 rad then."""
 
-NEAR = 1e-3
-"""Extremes within this part of a signal's range of the largest are looked at exactly."""
+NEAR = 1e-2
+"""Extremes within this part of a signal's peak-to-peak value of the largest are looked at exactly."""
 
 ROUNDING = 1e-15
 
@@ -36,16 +37,16 @@ def _observe(rows, z, n1, out, doubt):
 
 
 @compiled
-def _shown(here, there, doubt, peaks, h):
+def _shown(here, there, doubt, lows, highs, h):
     """Tell whether a step shows every signal: 0 no, 1 yes, 2 yes and twice the step may do."""
-    m, verdict = peaks.shape[0], 2
+    m, verdict = lows.shape[0], 2
     for k in range(m):
         s, t = here[m + k], there[m + k]
         left = abs(there[k] - here[k] - 0.5 * h * (s + t)) - ROUNDING * (doubt[k] + h * doubt[m + k])
         bent = h * abs(t - s - 0.5 * h * (here[2 * m + k] + there[2 * m + k]))
         bent -= ROUNDING * h * (doubt[m + k] + h * doubt[2 * m + k])
         missed = max(left, bent)
-        allowed = RESOLUTION * max(peaks[k], abs(there[k]))
+        allowed = RESOLUTION * (max(highs[k], there[k]) - min(lows[k], there[k]))
         if missed > allowed:
             return 0
         if 16.0 * missed > allowed:
@@ -54,39 +55,53 @@ def _shown(here, there, doubt, peaks, h):
 
 
 @compiled
-def walk(phi, c, start, span, first, tick, rows, peaks, ticks, states):
+def _within(phi, c, z, part, fresh):
+    """Go on by a part of a tick."""
+    propagate(phi, c, 0, z, fresh)
+    for i in range(z.shape[0]):
+        z[i] += part * (fresh[i] - z[i])
+
+
+@compiled
+def walk(phi, c, start, rests, span, first, tick, rows, lows, highs, ticks, states):
     """Choose instants of a stretch; return how many, or −1 if there is no room for them.
 
     Parameters
     ----------
     phi, c
         Ladders, and the number of the configuration.
-    start, span, first
-        State at the start, length [ticks], level of the first step.
+    start, rests, span, first
+        State at the start, the parts of a tick behind the events at both ends, length [ticks], level of the first step.
     rows
         Signals, their slopes and bends as rows over [y; 1], transposed, (n+1, 3m).
-    peaks
-        Largest magnitudes known of the signals, updated, (m,).
+    lows, highs
+        Least and largest values known of the signals, updated, (m,).
     ticks, states
         Receive the instants from the start of the stretch, both ends included, and the states there.
     """
-    nz, n1, m = start.shape[0], rows.shape[0], peaks.shape[0]
+    nz, n1, m = start.shape[0], rows.shape[0], lows.shape[0]
     z, fresh = start.copy(), np.empty(nz)
     here, there, doubt = np.empty(3 * m), np.empty(3 * m), np.empty(3 * m)
-    _observe(rows, z, n1, here, doubt)
     now, used, level = 0, 1, first
     ticks[0] = 0
     states[0] = z
-    while now < span:
-        while (1 << level) > span - now:
+    whole = span - 1 if rests[1] > 0.0 else span
+    if rests[0] > 0.0:
+        _within(phi, c, z, rests[0], fresh)
+        ticks[1] = 0
+        states[1] = z
+        used = 2
+    _observe(rows, z, n1, here, doubt)
+    while now < whole:
+        while (1 << level) > whole - now:
             level -= 1
         propagate(phi, c, level, z, fresh)
         _observe(rows, fresh, n1, there, doubt)
-        verdict = _shown(here, there, doubt, peaks, tick * (1 << level))
+        verdict = _shown(here, there, doubt, lows, highs, tick * (1 << level))
         if verdict == 0 and level > 0:
             level -= 1
             continue
-        if used == ticks.shape[0]:
+        if used + 1 >= ticks.shape[0]:
             return -1
         now += 1 << level
         for i in range(nz):
@@ -96,9 +111,14 @@ def walk(phi, c, start, span, first, tick, rows, peaks, ticks, states):
         used += 1
         here, there = there, here
         for k in range(m):
-            peaks[k] = max(peaks[k], abs(here[k]))
+            lows[k], highs[k] = min(lows[k], here[k]), max(highs[k], here[k])
         if verdict == 2 and level < LEVELS - 1:
             level += 1
+    if whole < span:
+        _within(phi, c, z, 1.0 - rests[1], fresh)
+        ticks[used] = span
+        states[used] = z
+        used += 1
     return used
 
 
@@ -130,33 +150,32 @@ def _value(phi, c, state, ticks, row, z, work):
 
 @compiled
 def _climb(phi, c, state, row, sign, at, values):
-    """Return the largest value of sign·signal between three instants, the middle one highest, to rounding."""
+    """Return the largest value of sign·signal near the vertex of a parabola through three instants, to rounding."""
     l, m, r = 0, at[1] - at[0], at[2] - at[0]
     fl, fm, fr = values
+    best = max(fl, fm, fr)
     z, work = np.empty(state.shape[0]), np.empty(state.shape[0])
-    gained = 1.0
     for _ in range(40):
         x, _ = _vertex(float(l), float(m), float(r), fl, fm, fr)
         t = np.int64(np.round(x))
-        if t == m:
+        if t == m and fm >= fl and fm >= fr:
             t = m + (r - m) // 8 if r - m > m - l else m - (m - l) // 8
         if t <= l or t >= r or t == m:
             break
         f = sign * _value(phi, c, state, t, row, z, work)
-        gained = f - fm
-        if gained > 0.0:
-            if t > m:
-                l, fl = m, fm
+        gained, best = f - best, max(best, f)
+        if t > m:
+            if f >= fm:
+                l, fl, m, fm = m, fm, t, f
             else:
-                r, fr = m, fm
-            m, fm = t, f
-        elif t > m:
-            r, fr = t, f
+                r, fr = t, f
+        elif f >= fm:
+            r, fr, m, fm = m, fm, t, f
         else:
             l, fl = t, f
-        if abs(gained) <= 1e-10 * abs(fm) and max(fm - fl, fm - fr) <= 1e-6 * abs(fm):
+        if abs(gained) <= 1e-10 * abs(best) and max(best - fl, best - fr) <= 1e-6 * abs(best):
             break
-    return fm
+    return best
 
 
 @compiled
@@ -167,7 +186,8 @@ def estimate(ticks, values, sign, highs):
         best = max(sign * values[0, k], sign * values[count - 1, k])
         for i in range(1, count - 1):
             f0, f1, f2 = sign * values[i - 1, k], sign * values[i, k], sign * values[i + 1, k]
-            if f1 >= f0 and f1 >= f2 and f1 > best - abs(f1):
+            best = max(best, f1)
+            if f1 > f0 or f1 > f2:
                 _, top = _vertex(float(ticks[i - 1]), float(ticks[i]), float(ticks[i + 1]), f0, f1, f2)
                 best = max(best, top)
         highs[k] = best
@@ -181,13 +201,11 @@ def refine(phi, c, ticks, states, values, rows, sign, wanted, best):
         best[k] = max(best[k], sign * values[0, k], sign * values[count - 1, k])
         for i in range(1, count - 1):
             f0, f1, f2 = sign * values[i - 1, k], sign * values[i, k], sign * values[i + 1, k]
-            if not (f1 >= f0 and f1 >= f2):
-                continue
             best[k] = max(best[k], f1)
-            if f1 == f0 and f1 == f2:
+            if f1 <= f0 and f1 <= f2:
                 continue
             _, top = _vertex(float(ticks[i - 1]), float(ticks[i]), float(ticks[i + 1]), f0, f1, f2)
-            if top >= wanted[k]:
+            if top >= wanted[k] and top > max(f0, f1, f2):
                 found = _climb(phi, c, states[i - 1], rows[k], sign, ticks[i - 1 : i + 2], (f0, f1, f2))
                 best[k] = max(best[k], found)
 

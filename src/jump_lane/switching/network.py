@@ -17,6 +17,7 @@ IEEE Trans. Circuits Syst. 22 (1975) 504-509.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TypeVar
 
@@ -110,13 +111,17 @@ class _Assembly:
         coupled = [(w.name, w.a, w.b, w.resistance) for e in self.of(CoupledInductors) for w in e.windings]
         return single + coupled
 
-    def row(self, a: str, b: str) -> Array:
-        """Return the incidence of a branch on the non-reference nodes."""
-        out = np.zeros(len(self.nodes))
-        if a in self.index:
-            out[self.index[a]] += 1.0
-        if b in self.index:
-            out[self.index[b]] -= 1.0
+    def ends(self, a: str, b: str) -> list[tuple[int, float]]:
+        """Return (node, +1 or −1) of the ends of a branch that are not the reference."""
+        at = self.index
+        return [(at[node], sign) for node, sign in ((a, 1.0), (b, -1.0)) if node in at]
+
+    def rows(self, pairs: Sequence[tuple[str, str]]) -> Array:
+        """Return the incidence of branches, given by their ends, on the non-reference nodes."""
+        out = np.zeros((len(pairs), len(self.nodes)))
+        for i, (a, b) in enumerate(pairs):
+            for node, sign in self.ends(a, b):
+                out[i, node] += sign
         return out
 
     def inductance_factor(self) -> tuple[Array, Array]:
@@ -146,15 +151,17 @@ class _Assembly:
 
     def stamp_resistors(self) -> None:
         """Conductances between nodes."""
-        n = len(self.nodes)
         for e in self.of(Resistor):
-            row = self.row(e.a, e.b)
-            self.k[:n, :n] += np.outer(row, row) / e.resistance
+            ends = self.ends(e.a, e.b)
+            for i, p in ends:
+                for j, q in ends:
+                    self.k[i, j] += p * q / e.resistance
 
     def stamp_current_sources(self) -> None:
         """Known currents that leave node a."""
         for e in self.of(CurrentSource):
-            self.r[: len(self.nodes), -1] -= self.row(e.a, e.b) * e.current
+            for i, sign in self.ends(e.a, e.b):
+                self.r[i, -1] -= sign * e.current
 
     def stamp_inductors(self) -> None:
         """Inductor currents are known; their voltages drive the states."""
@@ -165,7 +172,7 @@ class _Assembly:
         to_current = inverse.T
         self.to_si[:m, :m] = to_current
         self.to_energy[:m, :m] = factor.T
-        rows = np.array([self.row(a, b) for _, a, b, _ in self.inductors])
+        rows = self.rows([(a, b) for _, a, b, _ in self.inductors])
         self.r[:n, :m] -= rows.T @ to_current
         self.flow[:m, :n] = inverse @ rows
         resistance = np.array([r for *_, r in self.inductors])
@@ -191,22 +198,23 @@ class _Assembly:
             at = self._transformer(at, t)
 
     def _branch(self, at: int, a: str, b: str, resistance: float = 0.0) -> None:
-        n = len(self.nodes)
-        row = self.row(a, b)
-        self.k[:n, at] += row
-        self.k[at, :n] += row
+        for i, sign in self.ends(a, b):
+            self.k[i, at] += sign
+            self.k[at, i] += sign
         self.k[at, at] -= resistance
 
     def _transformer(self, at: int, t: IdealTransformer) -> int:
-        n = len(self.nodes)
         first = t.windings[0]
         for j, w in enumerate(t.windings):
-            self.k[:n, at + j] += self.row(w.a, w.b)
-            if j == 0:
-                self.k[at, at : at + len(t.windings)] = [u.turns / first.turns for u in t.windings]
-            else:
-                ratio = w.turns / first.turns
-                self.k[at + j, :n] = self.row(w.a, w.b) - ratio * self.row(first.a, first.b)
+            for i, sign in self.ends(w.a, w.b):
+                self.k[i, at + j] += sign
+                if j > 0:
+                    self.k[at + j, i] += sign
+            ratio = w.turns / first.turns
+            self.k[at, at + j] = ratio
+            if j > 0:
+                for i, sign in self.ends(first.a, first.b):
+                    self.k[at + j, i] -= ratio * sign
         return at + len(t.windings)
 
     def knots(self, knots: list[Knot], first: int) -> tuple[Array, Array]:
@@ -233,7 +241,8 @@ class _Assembly:
         for i, (name, *_) in enumerate(self.inductors):
             of_z[at[name], : self.size] = self.to_si[i]
         for e in self.of(Resistor):
-            of_v[at[e.name], :n] = self.row(e.a, e.b) / e.resistance
+            for node, sign in self.ends(e.a, e.b):
+                of_v[at[e.name], node] += sign / e.resistance
         for source in self.of(CurrentSource):
             of_z[at[source.name], -1] = source.current
         return of_v, of_z
@@ -244,7 +253,7 @@ def _valve_equations(a: _Assembly, valves: list[Valve], gated: int) -> tuple[Arr
 
     A gated valve whose channel is a natural valve stands for its gate alone: it carries nothing.
     """
-    incidence = np.array([a.row(v.a, v.b) for v in valves]).reshape(len(valves), len(a.nodes))
+    incidence = a.rows([(v.a, v.b) for v in valves])
     across, resistance = incidence.copy(), np.array([v.r for v in valves])
     source = np.zeros((len(valves), a.size + 1))
     source[:, -1] = [v.v_f for v in valves]
@@ -282,7 +291,7 @@ def assemble(circuit: Circuit) -> Network:
     branches = tuple(name for name, _, _ in every)
     stamp = Stamp(
         a.k, a.r, incidence, across, resistance, source, a.flow, valve_flow, a.drop,
-        branch_nodes=np.array([a.row(x, y) for _, x, y in every]).reshape(len(every), len(a.nodes)),
+        branch_nodes=a.rows([(x, y) for _, x, y in every]),
         current_unknown=of_v,
         current_known=of_z,
         inner=_inner(valves, branches),

@@ -20,6 +20,9 @@ from numba import njit
 compiled: Any = njit(cache=True, nogil=True, error_model="numpy", boundscheck=False)
 """How every function of the inner loop is compiled."""
 
+inlined: Any = njit(cache=True, nogil=True, error_model="numpy", boundscheck=False, inline="always")
+"""How small functions of the innermost loop are compiled: into their callers, without handing arrays over."""
+
 
 @compiled
 def _multiply(a, b, out):
@@ -98,7 +101,7 @@ def ladder(rate, tick, phi):
             phi[level, i, i] += 1.0
 
 
-@compiled
+@inlined
 def propagate(phi, c, level, z, out):
     """out = Φ·z for the transposed propagator phi[c, level]."""
     n = z.shape[0]

@@ -29,6 +29,9 @@ ROUNDING = 1e-14
 DIGITS = 1e-8
 """Where that doubt exceeds this part of the integral, it is found by quadrature."""
 
+BREACH = 1e-6
+"""A diode law broken by less than this part of the largest voltage or current is rounding."""
+
 FAINT = 1e-9
 """Signals are shown down to this part of the largest voltage or current."""
 
@@ -117,25 +120,36 @@ class Recording:
     @cached_property
     def _moments(self) -> list[Array]:
         out = []
-        for c, z, ticks in zip(
-            self.trace.configurations, self.trace.states, self.trace.durations, strict=True
-        ):
+        for k, (c, ticks) in enumerate(zip(self.trace.configurations, self.trace.durations, strict=True)):
             moment = np.empty((self.width, self.width))
-            propagators.moments(
-                self.engine.rate(int(c)), z[: self.width].copy(), ticks * self.engine.tick, moment
-            )
+            start = self._origin(k)[: self.width].copy()
+            propagators.moments(self.engine.rate(int(c)), start, ticks * self.engine.tick, moment)
             out.append(moment)
         return out
 
-    def _mean(self, rows: dict[int, Array], others: dict[int, Array]) -> Array:
-        """Return averages over the period of products of signals, given as rows by configuration, pair by pair."""
-        total, doubt = 0.0, 0.0
+    def _origin(self, k: int) -> Array:
+        """Return the state at the tick on which stretch k starts (its event may lie within the tick before)."""
+        return np.asarray(self._grids[k][1][1 if self.trace.rests[k] > 0.0 else 0])
+
+    @cached_property
+    def _totals(self) -> dict[int, Array]:
+        """For every configuration ∫z zᵀdt over all its stretches."""
+        out = {c: np.zeros((self.width, self.width)) for c in self._rows}
         for c, moment in zip(self.trace.configurations, self._moments, strict=True):
-            a, b = rows[int(c)], others[int(c)]
-            total = total + np.einsum("ij,jk,ik->i", a, moment, b)
-            doubt = doubt + np.einsum("ij,jk,ik->i", np.abs(a), np.abs(moment), np.abs(b))
-        out = np.asarray(total)
-        lost = np.flatnonzero(ROUNDING * np.asarray(doubt) > DIGITS * np.abs(out))
+            out[int(c)] += moment
+        return out
+
+    def _mean(self, rows: dict[int, Array], others: dict[int, Array], floor: float = 0.0) -> Array:
+        """Return averages over the period of products of signals, given as rows by configuration, pair by pair.
+
+        Digits count down to ``floor`` of the largest average.
+        """
+        out = np.zeros(len(next(iter(rows.values()))))
+        doubt = out.copy()
+        for c, moment in self._totals.items():
+            out += np.sum((rows[c] @ moment) * others[c], axis=1)
+            doubt += np.sum((np.abs(rows[c]) @ np.abs(moment)) * np.abs(others[c]), axis=1)
+        lost = np.flatnonzero(ROUNDING * doubt > DIGITS * np.maximum(np.abs(out), floor * np.abs(out).max(initial=0.0)))
         if len(lost):
             out[lost] = self._quadrature(
                 {c: r[lost] for c, r in rows.items()}, {c: r[lost] for c, r in others.items()}
@@ -169,8 +183,8 @@ class Recording:
     @cached_property
     def _averages(self) -> Array:
         total = np.zeros(len(self.names))
-        for c, moment in zip(self.trace.configurations, self._moments, strict=True):
-            total += self._rows[int(c)] @ moment[:, -1]
+        for c, moment in self._totals.items():
+            total += self._rows[c] @ moment[:, -1]
         return total / self.period
 
     @cached_property
@@ -183,9 +197,17 @@ class Recording:
         rows = {c: r[i : i + 1] for c, r in self._rows.items()}
         return float(self._mean(rows, {c: r[j : j + 1] for c, r in self._rows.items()})[0])
 
+    @cached_property
+    def powers(self) -> dict[str, float]:
+        """Return the average power that every branch takes [W]."""
+        count = len(self.network.branches)
+        voltages = {c: r[:count] for c, r in self._rows.items()}
+        currents = {c: r[count : 2 * count] for c, r in self._rows.items()}
+        return dict(zip(self.network.branches, self._mean(voltages, currents, 0.01).tolist(), strict=True))
+
     def power(self, branch: str) -> float:
         """Return the average power that a branch takes [W]."""
-        return self.mean_product(f"{branch}.v", f"{branch}.i")
+        return self.powers[branch]
 
     # --- extremes and samples ----------------------------------------------------------------------------
 
@@ -194,21 +216,27 @@ class Recording:
         """For every stretch instants from its start [ticks], both ends included, that show every signal; states there."""
         branches = len(self.network.branches)
         watched = {c: self._watched(c, 2 * branches) for c in self._rows}
-        peaks = np.zeros(2 * branches)
-        for c, z in zip(self.trace.configurations, self.trace.states, strict=True):
-            np.maximum(peaks, np.abs(self._rows[int(c)][: 2 * branches] @ z[: self.width]), out=peaks)
-        for kind in (peaks[:branches], peaks[branches:]):
-            np.maximum(kind, FAINT * kind.max(initial=1e-150), out=kind)
+        starts = np.array(
+            [
+                self._rows[int(c)][: 2 * branches] @ z[: self.width]
+                for c, z in zip(self.trace.configurations, self.trace.states, strict=True)
+            ]
+        )
+        lows, highs = starts.min(axis=0), starts.max(axis=0)
+        for kind in (slice(branches), slice(branches, None)):
+            highs[kind] += FAINT * np.abs(starts[:, kind]).max(initial=1e-150)
         room, out = 256, []
-        for c, z, span in zip(
-            self.trace.configurations, self.trace.states, self.trace.durations, strict=True
+        rests = np.append(self.trace.rests, 0.0)
+        for k, (c, z, span) in enumerate(
+            zip(self.trace.configurations, self.trace.states, self.trace.durations, strict=True)
         ):
             used = -1
             while used < 0:
                 ticks, states = np.empty(room, dtype=np.int64), np.empty((room, self.engine.nz))
                 first = int(self.engine.tables.info[c, 1])
                 used = measuring.walk(
-                    self.engine.tables.phi, c, z, span, first, self.engine.tick, watched[int(c)], peaks, ticks, states
+                    self.engine.tables.phi, c, z, rests[k : k + 2], span, first, self.engine.tick,
+                    watched[int(c)], lows, highs, ticks, states,
                 )  # fmt: skip
                 room = room if used >= 0 else 4 * room
             out.append((ticks[:used].copy(), states[:used].copy()))
@@ -245,7 +273,7 @@ class Recording:
     @cached_property
     def _extremes(self) -> tuple[Array, Array]:
         lows, highs = self.within
-        near = measuring.NEAR * np.maximum(np.abs(highs).max(axis=0), np.abs(lows).max(axis=0))
+        near = measuring.NEAR * (highs.max(axis=0) - lows.min(axis=0))
         out = []
         for sign, estimates in ((-1.0, -lows), (1.0, highs)):
             best = np.full(len(self.names), -np.inf)
@@ -278,7 +306,7 @@ class Recording:
             count = max(int(np.ceil(per_period * span / PERIOD)), 2)
             even = np.round(np.linspace(0, span, count + 1)).astype(np.int64)
             ticks = np.union1d(even, self._grids[i][0])
-            states = self._states(c, self.trace.states[i], ticks)
+            states = self._states(c, self._origin(i), ticks)
             times.append((start + ticks) * self.engine.tick)
             values.append(states @ self._rows[c][rows].T)
         table = np.vstack(values)
@@ -310,9 +338,45 @@ class Recording:
         i = max(int(np.searchsorted(self.trace.ticks, tick, side=side)) - 1, 0)  # type: ignore[call-overload]
         c = int(self.trace.configurations[i])
         at = np.array([tick - self.trace.ticks[i]], dtype=np.int64)
-        return float(self._states(c, self.trace.states[i], at)[0] @ self._rows[c][self.index(name)])
+        return float(self._states(c, self._origin(i), at)[0] @ self._rows[c][self.index(name)])
 
     # --- who conducts ------------------------------------------------------------------------------------
+
+    @cached_property
+    def trespasses(self) -> tuple[str, ...]:
+        """Return where a diode breaks its law, in words: open above its forward voltage, or with a current reversed."""
+        branches, d = len(self.network.branches), len(self.network.valves)
+        first = branches - d
+        largest = [np.abs(self.within[1][:, k : k + branches]).max(initial=1e-150) for k in (0, branches)]
+        found = []
+        for at in range(self.network.gated, d):
+            valve = self.network.valves[at]
+            if valve.knot:
+                continue
+            for k, c in enumerate(self.trace.configurations):
+                if self.network.stamp.bars[at] >= 0:
+                    continue
+                closed = bool((self.engine.combo(int(c)) >> at) & 1)
+                signal = first + at + (branches if closed else 0)
+                limit = 0.0 if closed else valve.v_f
+                allowed = BREACH * largest[closed]
+                beyond = -self.within[0][k, signal] if closed else self.within[1][k, signal] - limit
+                if beyond > allowed and self._beyond(k, signal, -1.0 if closed else 1.0) - limit > allowed:
+                    what = "carries a reversed current" if closed else "stands above its forward voltage while open"
+                    found.append(f"{valve.name} {what} at {self.trace.ticks[k] * self.engine.tick:.4g} s")
+        return tuple(found)
+
+    def _beyond(self, k: int, signal: int, sign: float) -> float:
+        """Return the exact largest sign·signal of stretch k."""
+        c = int(self.trace.configurations[k])
+        ticks, states = self._grids[k]
+        only = slice(signal, signal + 1)
+        best = np.full(1, -np.inf)
+        measuring.refine(
+            self.engine.tables.phi, c, ticks, states, np.ascontiguousarray(self._values[k][:, only]),
+            self._rows[c][only], sign, best.copy(), best,
+        )  # fmt: skip
+        return float(best[0])
 
     @cached_property
     def _carries(self) -> NDArray[np.bool_]:
@@ -414,4 +478,4 @@ class Recording:
 
 def record(state: SteadyState) -> Recording:
     """Return the recording of a steady state."""
-    return Recording(state.engine, state.run.trace)
+    return Recording(state.engine, state.trace)

@@ -38,4 +38,4 @@ def settle(circuit: Circuit, periods: int, start: dict[str, float] | None = None
     run = engine.run(z, combo, circuit.control, tangents=False)
     n = engine.n
     size = max(float(np.linalg.norm(run.end[:n])), 1e-300)
-    return Recording(engine, run.trace), float(np.linalg.norm(run.end[:n] - z[:n])) / size
+    return Recording(engine, engine.trace(run)), float(np.linalg.norm(run.end[:n] - z[:n])) / size

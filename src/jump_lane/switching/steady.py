@@ -18,9 +18,9 @@ import numpy as np
 
 from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.errors import ConvergenceError
-from jump_lane.switching.engine import Engine, Meter, Run, Statistics
+from jump_lane.switching import stepping
+from jump_lane.switching.engine import Engine, Meter, Run, Statistics, Trace
 from jump_lane.switching.network import Array
-from jump_lane.switching.nodal import eliminate
 
 RESIDUAL = 1e-13
 ACCEPTED = 1e-9
@@ -66,6 +66,7 @@ class SteadyState:
 
     engine: Engine
     run: Run
+    trace: Trace
     start: Array
     combo: int
     control: float
@@ -80,15 +81,19 @@ class SteadyState:
 
 @dataclass
 class _Point:
-    """One evaluation of the period map."""
+    """One evaluation of the period map: start, what does not close (in energy coordinates), how far the average is off.
+
+    ``size`` is both together, relative to the largest state and to the target.
+    """
 
     z: Array
     combo: int
     control: float
     run: Run
-    residual: Array
-    size: float
+    missing: Array
+    off: float
     scale: float
+    size: float
 
 
 class _Shooting:
@@ -98,33 +103,37 @@ class _Shooting:
         self.engine = engine
         self.regulation = regulation
         self.n = engine.n
+        self.target = 0.0
+        if regulation is not None:
+            self.target = max(abs(regulation.target), 1e-12)
 
     def evaluate(self, z: Array, combo: int, control: float) -> _Point:
         """Run one period with tangents and measure how far from periodic it is."""
         run = self.engine.run(z, combo, control, tangents=True)
-        gap = run.end[: self.n] - z[: self.n]
-        scale = max(float(np.abs(run.trace.states[:, : self.n]).max(initial=0.0)), 1e-150)
-        residual = gap / scale
+        missing, scale = stepping.gap(z, run.end, self.engine.record.state, run.stretches, self.n)
+        size, off = float(missing @ missing) / scale**2, 0.0
         if self.regulation is not None:
-            average = run.end[self.n + 1] / self.engine.circuit.period
-            held = (average - self.regulation.target) / max(abs(self.regulation.target), 1e-12)
-            residual = np.append(residual, held)
-        return _Point(z, combo, control, run, residual, math.sqrt(float(residual @ residual)), scale)
+            off = float(run.end[self.n + 1]) / self.engine.circuit.period - self.regulation.target
+            size += (off / self.target) ** 2
+        size = math.sqrt(size) if size < math.inf else math.inf
+        return _Point(z, combo, control, run, missing, off, scale, size)
 
     def direction(self, point: _Point) -> Array:
-        """Return the Newton step for states and control."""
-        n = self.n
-        tangent = point.run.tangent
-        scale = point.scale
-        if self.regulation is None:
-            matrix = tangent[:n, :n].T - np.eye(n)
-            return _least(matrix, -point.residual * scale)
-        target = max(abs(self.regulation.target), 1e-12) * self.engine.circuit.period
-        matrix = np.empty((n + 1, n + 1))
-        matrix[:n, :] = tangent[:, :n].T
-        matrix[:n, :n] -= np.eye(n)
-        matrix[n, :] = tangent[:, n + 1] * (scale / target)
-        return _least(matrix, -point.residual * scale)
+        """Return the Newton step for states and control.
+
+        Raises
+        ------
+        ConvergenceError
+            If the tangents have grown beyond all bounds.
+        """
+        period = self.engine.circuit.period
+        weight = point.scale / (self.target * period) if self.regulation is not None else 0.0
+        sound, matrix, right, step = stepping.newton(
+            point.run.tangent, point.missing, point.off * period, weight
+        )
+        if sound:
+            return np.asarray(step)
+        return _least(matrix, right)
 
     def move(self, point: _Point, step: Array, fraction: float) -> tuple[Array, float]:
         """Return states and control after a fraction of the step, the control kept in its range."""
@@ -164,11 +173,18 @@ class _Shooting:
         fraction = 1.0
         for _ in range(1 if point.size < ACCEPTED else 12):
             z, control = self.move(point, step, fraction)
-            trial = self.evaluate(z, point.run.combo, control)
-            if trial.size < point.size * (1.0 - 0.1 * fraction):
+            trial = self._try(z, point.run.combo, control)
+            if trial is not None and trial.size < point.size * (1.0 - 0.1 * fraction):
                 return trial
             fraction *= 0.5
         return None
+
+    def _try(self, z: Array, combo: int, control: float) -> _Point | None:
+        """Return an evaluation, or None where a step too far leads to no result."""
+        try:
+            return self.evaluate(z, combo, control)
+        except ConvergenceError:
+            return None
 
     def _wait(self, point: _Point, periods: int) -> _Point:
         """Let the circuit run on by itself where Newton's method is stuck."""
@@ -177,15 +193,14 @@ class _Shooting:
 
 
 def _least(matrix: Array, rhs: Array) -> Array:
-    """Solve, taking the shortest step along directions that the equations leave free."""
+    """Return the shortest step along directions that the equations leave free."""
+    if not (np.isfinite(matrix).all() and np.isfinite(rhs).all()):
+        raise ConvergenceError("the derivatives of the period have grown beyond all bounds")
     scale = np.maximum(np.abs(matrix).max(axis=0), 1e-300)
-    scaled = matrix / scale
-    out, order = rhs.reshape(-1, 1).copy(), np.empty(len(rhs), dtype=np.int64)
-    if eliminate(scaled.copy(), out, order, 1e-13) == len(rhs):
-        step = np.empty(len(rhs))
-        step[order] = out[:, 0]
-        return np.asarray(step / scale)
-    return np.asarray(np.linalg.lstsq(scaled, rhs, rcond=1e-13)[0] / scale)
+    try:
+        return np.asarray(np.linalg.lstsq(matrix / scale, rhs, rcond=1e-13)[0] / scale)
+    except np.linalg.LinAlgError:
+        raise ConvergenceError("the equations of the steady state cannot be solved") from None
 
 
 def steady_state(
@@ -235,7 +250,10 @@ def steady_state(
             steps += further
     if not point.size < LAST_RESORT:
         raise ConvergenceError(_reason(point, regulation))
-    return SteadyState(engine, point.run, point.z, point.combo, point.control, point.size, steps)
+    last = engine.run(point.z, point.combo, point.control, tangents=False)
+    return SteadyState(
+        engine, point.run, engine.trace(last), point.z, point.combo, point.control, point.size, steps
+    )
 
 
 def _approached(engine: Engine, regulation: Regulation, z: Array, combo: int) -> _Point | None:
@@ -267,9 +285,9 @@ def _approached(engine: Engine, regulation: Regulation, z: Array, combo: int) ->
 
 
 def _reason(point: _Point, regulation: Regulation | None) -> str:
-    if regulation is not None and abs(point.residual[-1]) > ACCEPTED:
+    if regulation is not None and abs(point.off) > ACCEPTED * abs(regulation.target):
         unit = "V" if regulation.voltage else "A"
-        got = regulation.target + point.residual[-1] * abs(regulation.target)
+        got = regulation.target + point.off
         return (
             f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {unit}: "
             f"{got:.5g} {unit} was reached with the control variable at {point.control:.4f} "

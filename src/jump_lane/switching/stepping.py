@@ -17,9 +17,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.switching.clock import LEVELS
+from jump_lane.switching.clock import LEVELS, PERIOD
 from jump_lane.switching.commutation import CONSISTENT, FULL, OK, TOO_MANY, apply, commutate, size_of
-from jump_lane.switching.propagators import advance, compiled, propagate
+from jump_lane.switching.nodal import eliminate
+from jump_lane.switching.propagators import advance, compiled, inlined, propagate
 from jump_lane.switching.tables import find
 
 MAX_EVENTS = 2000
@@ -37,52 +38,54 @@ found a valve between conducting and blocking; it is left alone unless its guard
 
 
 class Record(NamedTuple):
-    """Where each stretch without an event starts: (instant, configuration) and state."""
+    """Where each stretch without an event starts: (instant, configuration), state, and the rest of the tick behind it."""
 
     where: NDArray[np.int64]
     state: NDArray[np.float64]
+    rest: NDArray[np.float64]
 
 
-class Scratch(NamedTuple):
-    """Room that the loop works in: states (2, nz), watched values at both ends of a step and their doubt (3, 3d)."""
-
-    states: NDArray[np.float64]
-    watched: NDArray[np.float64]
-
-
-@compiled
-def _observe(watch, c, z, n1, count, out, doubt):
-    """Watched rows at z: guards, slopes, bends; and in `doubt` the sums of magnitudes that rounding goes by."""
+@inlined
+def _observe(watch, c, z, n1, count, watched, side):
+    """Apply the first `count` watched rows to z: guards, slopes, bends."""
     for k in range(count):
-        out[k] = 0.0
-        doubt[k] = 0.0
+        watched[side, k] = 0.0
     for j in range(n1):
         factor = z[j]
-        if factor != 0.0:
-            for k in range(count):
-                term = watch[c, j, k] * factor
-                out[k] += term
-                doubt[k] += abs(term)
+        for k in range(count):
+            watched[side, k] += watch[c, j, k] * factor
 
 
-@compiled
-def _resolved(here, there, doubt, d, h, slack):
+@inlined
+def _doubt(watch, c, z, n1, row):
+    """Return by how much rounding may falsify a watched row applied to z."""
+    s = 0.0
+    for j in range(n1):
+        s += abs(watch[c, j, row] * z[j])
+    return ROUNDING * s
+
+
+@inlined
+def _resolved(watch, c, z, watched, here, d, n1, h, slack):
     """Tell whether no guard can have been below `slack` within a step: 0 no, 1 yes, 2 yes and twice the step may do.
 
     Values a, b, slopes and bends at both ends give the cubic through the step; how far trapezoids of slopes and of bends
     miss the differences of values and of slopes bounds what that cubic leaves out (third and fourth derivatives, which
     do not vanish together for a ringing of any phase).
     """
-    verdict = 2
+    verdict, there = 2, 1 - here
     for k in range(d):
-        a, b = here[k], there[k]
-        s, t = h * here[d + k], h * there[d + k]
-        rounding = ROUNDING * (doubt[k] + h * doubt[d + k])
-        left = abs(b - a - 0.5 * (s + t)) - rounding
-        bent = abs(t - s - 0.5 * h * h * (here[2 * d + k] + there[2 * d + k]))
-        bent -= ROUNDING * (h * doubt[d + k] + h * h * doubt[2 * d + k])
-        left = max(left, bent, 0.0)
+        a, b = watched[here, k], watched[there, k]
+        s, t = h * watched[here, d + k], h * watched[there, d + k]
+        left = abs(b - a - 0.5 * (s + t))
+        bent = abs(t - s - 0.5 * h * h * (watched[here, 2 * d + k] + watched[there, 2 * d + k]))
         low = min(a, b)
+        if low - 16.0 * max(left, bent, -s, t) >= slack:
+            continue
+        rounding = 2.0 * h * _doubt(watch, c, z, n1, d + k)
+        left -= 2.0 * _doubt(watch, c, z, n1, k) + rounding
+        bent -= rounding + 2.0 * h * h * _doubt(watch, c, z, n1, 2 * d + k)
+        left = max(left, bent, 0.0)
         if s < -rounding and t > rounding:
             lowest = _cubic_minimum(a, b, s, t)
             dip = low - lowest
@@ -99,7 +102,7 @@ def _resolved(here, there, doubt, d, h, slack):
     return verdict
 
 
-@compiled
+@inlined
 def _cubic_minimum(a, b, s, t):
     """Return the least value in 0 … 1 of the cubic with values a, b and slopes s < 0 < t at its ends."""
     bend, mean = s + t + 2.0 * (a - b), 3.0 * (b - a) - 2.0 * s - t
@@ -109,13 +112,13 @@ def _cubic_minimum(a, b, s, t):
     return min(a, b, a + x * (s + x * (mean + x * bend)))
 
 
-@compiled
-def _deepest(there, d, slack):
+@inlined
+def _deepest(watched, side, d, slack):
     """Return the guard furthest below `slack`, or −1."""
-    which = -1
+    which, deepest = -1, slack
     for k in range(d):
-        if there[k] < slack:
-            slack, which = there[k], k
+        if watched[side, k] < deepest:
+            deepest, which = watched[side, k], k
     return which
 
 
@@ -129,61 +132,86 @@ def _cross(z, fresh, a, b):
 
 
 @compiled
-def _flow(tables, c, z, sizes, span, rounding, tick, scratch, stats):
+def _hunt(phi, watch, c, z, fresh, watched, sizes, level, slack, stats):
+    """Halve steps from `level` on up to a guard that fails, which only the end of the step before is known to do.
+
+    z is advanced in place; returns the ticks gone, the valve (or −1, a tick before that end) and the rest of the tick.
+    """
+    d, n1, gone, products = sizes.natural, sizes.n + 1, 0, 0
+    which, rest = -1, 0.0
+    while level >= 0:
+        products += 1
+        propagate(phi, c, level, z, fresh)
+        _observe(watch, c, fresh, n1, d, watched, 1)
+        which = _deepest(watched, 1, d, slack)
+        if which >= 0 and level == 0:
+            _observe(watch, c, z, n1, d, watched, 0)
+            rest = _cross(z, fresh, watched[0, which], watched[1, which])
+            gone += 1
+            break
+        if which < 0:
+            for i in range(sizes.nz):
+                z[i] = fresh[i]
+            gone += 1 << level
+        level -= 1
+    stats[0] += products
+    return gone, which, rest
+
+
+@compiled
+def _flow(phi, watch, c, first, z, fresh, watched, sizes, span, rounding, tick, stats):
     """Propagate through at most `span` ticks of configuration c, up to the first guard below −`rounding`.
 
     z is advanced in place; returns the ticks gone, the natural valve whose guard failed (or −1), and the part of the
-    last tick that lies behind that instant.  Steps start as short as the fastest change wants and grow while no guard
-    can be missed; one that ends beyond an event is halved until a single tick is left.
+    last tick that lies behind that instant.  Steps start as short as the fastest change wants (level `first`) and grow
+    while no guard can be missed; one that ends beyond an event is halved until a single tick is left.  This is the
+    innermost loop: arrays are handed over once.
     """
     nz, d, n1 = sizes.nz, sizes.natural, sizes.n + 1
-    fresh, here, there, doubt = scratch.states[0], scratch.watched[0], scratch.watched[1], scratch.watched[2]
     slack = -rounding * size_of(z, sizes.n)
-    level, left, bracketed = tables.info[c, 1], span, False
-    _observe(tables.watch, c, z, n1, 3 * d, here, doubt)
+    level, left, here, products = first, span, 0, 0
+    which, rest = -1, 0.0
+    _observe(watch, c, z, n1, 3 * d, watched, here)
     while left > 0:
         while (1 << level) > left:
             level -= 1
-        stats[0] += 1
-        propagate(tables.phi, c, level, z, fresh)
-        _observe(tables.watch, c, fresh, n1, 3 * d, there, doubt)
-        which = _deepest(there, d, slack)
-        if which >= 0:
-            if level == 0:
-                return span - left + 1, which, _cross(z, fresh, here[which], there[which])
-            level -= 1
-            bracketed = True
-            continue
-        verdict = _resolved(here, there, doubt, d, tick * (1 << level), slack)
+        products += 1
+        propagate(phi, c, level, z, fresh)
+        _observe(watch, c, fresh, n1, 3 * d, watched, 1 - here)
+        which = _deepest(watched, 1 - here, d, slack)
+        if which >= 0 and level == 0:
+            rest = _cross(z, fresh, watched[here, which], watched[1 - here, which])
+            left -= 1
+            break
+        verdict = _resolved(watch, c, z, watched, here, d, n1, tick * (1 << level), slack)
         if verdict == 0 and level > 0:
             level -= 1
-            continue
-        for i in range(nz):
-            z[i] = fresh[i]
-        here, there = there, here
-        left -= 1 << level
-        if bracketed and level > 0:
-            level -= 1
+        elif which >= 0:
+            gone, which, rest = _hunt(phi, watch, c, z, fresh, watched, sizes, level - 1, slack, stats)
+            left -= gone
+            if which >= 0:
+                break
+            level = 0
+            _observe(watch, c, z, n1, 3 * d, watched, here)
         else:
-            bracketed = False
+            for i in range(nz):
+                z[i] = fresh[i]
+            here = 1 - here
+            left -= 1 << level
             if verdict == 2 and level < LEVELS - 1:
                 level += 1
-    return span, -1, 0.0
+    stats[0] += products
+    return span - left, which, rest
 
 
 @compiled
 def _finish_tick(tables, c, z, rest, fresh):
-    """Go on for the rest of a tick in which an event was met."""
-    propagate(tables.phi, c, 0, z, fresh)
-    for i in range(z.shape[0]):
-        z[i] += rest * (fresh[i] - z[i])
-
-
-@compiled
-def _carry(tables, c, gone, p, sizes, work):
-    """Carry the tangent columns through so many ticks of configuration c."""
-    for m in range(sizes.columns):
-        advance(tables.phi, c, gone, p[m], work)
+    """Go on for the rest of a tick in which an event was met; nothing is left of it then."""
+    if rest > 0.0:
+        propagate(tables.phi, c, 0, z, fresh)
+        for i in range(z.shape[0]):
+            z[i] += rest * (fresh[i] - z[i])
+    return 0.0
 
 
 GRAZING = 1e-7
@@ -236,15 +264,25 @@ def _gate_edge(tables, before, mask, shift, combo, z, p, sizes, tick, work, stat
 
 
 class Mark(NamedTuple):
-    """Where a run is: (edge, tick, end of the interval, combination, configuration, stretches, events, at rest); z; p."""
+    """Where a run is.
+
+    Attributes
+    ----------
+    place, rest
+        (edge, tick, end of the interval, combination, configuration, stretches, events, at rest), rest of a tick, (1,).
+    state, tangent
+        z and p.
+    """
 
     place: NDArray[np.int64]
+    rest: NDArray[np.float64]
     state: NDArray[np.float64]
     tangent: NDArray[np.float64]
 
 
 @compiled
-def _set(mark, place, z, p):
+def _set(mark, place, rest, z, p):
+    mark.rest[0] = rest
     for i in range(mark.place.shape[0]):
         mark.place[i] = place[i]
     for i in range(z.shape[0]):
@@ -254,24 +292,26 @@ def _set(mark, place, z, p):
 
 
 @compiled
-def run_period(tables, ticks, masks, shifts, sizes, tick, record, stats, mark):
+def run_period(tables, ticks, masks, slopes, sizes, tick, record, stats, mark):
     """Run one period, from and to `mark`, which holds state, combination and tangent columns.
 
-    At every tick but the last an edge sets a gate mask; it shifts by so many seconds per unit of the control.
+    At every tick but the last an edge sets a gate mask; it moves by so many periods per unit of the control.
     Returns status, and the combination at the end, or the one that is missing or cannot be.
     """
     work = np.zeros((4, sizes.nz + sizes.columns))
-    scratch = Scratch(np.empty((2, sizes.nz)), np.empty((3, 3 * sizes.natural)))
-    z, p = mark.state.copy(), mark.tangent.copy()
+    fresh, watched = np.empty(sizes.nz), np.empty((2, 3 * sizes.natural))
+    z, p, period = mark.state.copy(), mark.tangent.copy(), tick * PERIOD
     e, now, end, combo, c, used, events, resting = mark.place
+    rest = mark.rest[0]
     while True:
-        _set(mark, (e, now, end, combo, c, used, events, resting), z, p)
+        _set(mark, (e, now, end, combo, c, used, events, resting), rest, z, p)
         if now == end:
+            rest = _finish_tick(tables, c, z, rest, fresh)
             e += 1
             if e == masks.shape[0]:
                 return OK, combo
             status, combo, c = _gate_edge(
-                tables, c, masks[e], shifts[e], combo, z, p, sizes, tick, work, stats
+                tables, c, masks[e], slopes[e] * period, combo, z, p, sizes, tick, work, stats
             )
             if status != OK:
                 return status, combo
@@ -281,12 +321,17 @@ def run_period(tables, ticks, masks, shifts, sizes, tick, record, stats, mark):
             return FULL, combo
         record.where[used, 0] = now
         record.where[used, 1] = c
+        record.rest[used] = rest
         for i in range(sizes.nz):
             record.state[used, i] = z[i]
         used += 1
+        rest = _finish_tick(tables, c, z, rest, fresh)
         rounding = ACCEPTED if resting else GUARD_ROUNDING
-        gone, which, rest = _flow(tables, c, z, sizes, end - now, rounding, tick, scratch, stats)
-        _carry(tables, c, gone, p, sizes, scratch.states[0])
+        gone, which, rest = _flow(
+            tables.phi, tables.watch, c, tables.info[c, 1], z, fresh, watched, sizes, end - now, rounding, tick, stats
+        )  # fmt: skip
+        for m in range(sizes.columns):
+            advance(tables.phi, c, gone, p[m], fresh)
         now += gone
         if which < 0:
             continue
@@ -298,17 +343,70 @@ def run_period(tables, ticks, masks, shifts, sizes, tick, record, stats, mark):
         if status != OK:
             return status, combo
         resting = 1 if c == left else 0
-        _finish_tick(tables, c, z, rest, scratch.states[0])
 
 
 @compiled
-def begin(mark, n, combo, c):
-    """Set a mark to the start of a period, integrals at zero."""
+def begin(mark, n, combo, info):
+    """Set a mark to the start of a period, integrals at zero, tangents to one; tell whether the state is finite."""
     for i in range(mark.place.shape[0]):
         mark.place[i] = 0
-    mark.place[0], mark.place[3], mark.place[4] = -1, combo, c
-    for i in range(n + 1, mark.state.shape[0]):
-        mark.state[i] = 0.0
+    mark.place[0], mark.place[3], mark.place[4] = -1, combo, find(info, combo)
+    mark.rest[0] = 0.0
+    finite = True
+    for i in range(mark.state.shape[0]):
+        if i > n:
+            mark.state[i] = 0.0
+        finite = finite and np.isfinite(mark.state[i])
+    for m in range(mark.tangent.shape[0]):
+        for i in range(mark.state.shape[0]):
+            mark.tangent[m, i] = 1.0 if m == i and m < n else 0.0
+    return finite
+
+
+@compiled
+def gap(start, end, states, used, n):
+    """Return how far a period is from closing, (n,), and the largest state in it."""
+    out, scale = np.empty(n), 1e-150
+    for i in range(n):
+        out[i] = end[i] - start[i]
+    for k in range(used):
+        for i in range(n):
+            scale = max(scale, abs(states[k, i]))
+    return out, scale
+
+
+@compiled
+def newton(tangent, missing, held, weight):
+    """Return whether the equations of Newton's method are independent, their matrix and right-hand side, and the step.
+
+    ``tangent`` holds the derivatives of the end state, a row for each unknown; ``missing`` what does not close.  With a
+    weight, the last unknown is the control and ``held`` (times the weight) the last equation.
+    """
+    n = missing.shape[0]
+    count = n + 1 if weight > 0.0 else n
+    matrix, right = np.zeros((count, count)), np.zeros((count, 1))
+    for i in range(n):
+        for j in range(count):
+            matrix[i, j] = tangent[j, i]
+        matrix[i, i] -= 1.0
+        right[i, 0] = -missing[i]
+    if weight > 0.0:
+        for j in range(count):
+            matrix[n, j] = tangent[j, n + 1] * weight
+        right[n, 0] = -held * weight
+    scale, order = np.empty(count), np.empty(count, dtype=np.int64)
+    scaled, out = matrix.copy(), right.copy()
+    for j in range(count):
+        scale[j] = 1e-300
+        for i in range(count):
+            scale[j] = max(scale[j], abs(matrix[i, j]))
+        for i in range(count):
+            scaled[i, j] /= scale[j]
+    rank = eliminate(scaled, out, order, 1e-13)
+    step = np.zeros(count)
+    for i in range(rank):
+        step[order[i]] = out[i, 0] / scale[order[i]]
+    return rank == count, matrix, right[:, 0], step
 
 
 @compiled
@@ -317,12 +415,12 @@ def run_periods(tables, ticks, masks, sizes, tick, record, stats, mark, ends):
 
     Returns status, combination at the end (or the one that is missing or cannot be) and number of periods completed.
     """
-    shifts = np.zeros(masks.shape[0])
+    slopes = np.zeros(masks.shape[0])
     for i in range(ends.shape[0]):
-        status, combo = run_period(tables, ticks, masks, shifts, sizes, tick, record, stats, mark)
+        status, combo = run_period(tables, ticks, masks, slopes, sizes, tick, record, stats, mark)
         if status != OK:
             return status, combo, i
-        begin(mark, sizes.n, combo, mark.place[4])
         for k in range(sizes.nz):
             ends[i, k] = mark.state[k]
+        begin(mark, sizes.n, combo, tables.info)
     return OK, combo, ends.shape[0]

@@ -23,6 +23,8 @@ class Valve:
         Of a natural valve: the gate that bars it while off.
     within, sign
         The branch whose current it is part of, and how it counts there.
+    knot
+        Whether it is a knot of a saturating inductor.
     """
 
     name: str
@@ -34,6 +36,7 @@ class Valve:
     gate: str = ""
     within: str = ""
     sign: float = 1.0
+    knot: bool = False
 
 
 def valves_of(circuit: Circuit) -> tuple[list[Valve], int]:
@@ -84,7 +87,7 @@ def knots_of(circuit: Circuit) -> list[Knot]:
             flux += inductance * (start - current)
             slope = 1.0 / following - 1.0 / inductance
             for mark, a, b, sign in (("+", e.a, e.b, 1.0), ("-", e.b, e.a, -1.0)):
-                valve = Valve(f"{e.name}.knee{k}{mark}", a, b, 0.0, 1.0, False, within=e.name, sign=sign)
+                valve = Valve(f"{e.name}.knee{k}{mark}", a, b, 0.0, 1.0, False, within=e.name, sign=sign, knot=True)
                 found.append(Knot(valve, e.name, slope, flux))
             current, inductance = start, following
     return found
