@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import BaseModel, BeforeValidator, WithJsonSchema
+from pydantic import BaseModel, BeforeValidator, Field, WithJsonSchema
 
 from jump_lane.errors import InputError
 from jump_lane.quantities import (
@@ -29,48 +29,92 @@ from jump_lane.quantities import (
     article,
     parse,
     parse_limit,
+    show,
 )
 
 
-def _reader(dimension: Dimension) -> BeforeValidator:
+SMALLEST, LARGEST = 1e-21, 1e15
+"""Magnitudes in SI units beyond which nothing can be meant; zero is allowed where nothing else is said."""
+
+
+def checked(value: float, read: object, dimension: Dimension, lowest: float = -LARGEST) -> float:
+    """Return a value that is in the range of its dimension.
+
+    Raises
+    ------
+    InputError
+        Saying what was read and which range was expected.
+    """
+    if value < lowest:
+        raise InputError(f"{read} where {article(dimension.name)} of at least {show(lowest, dimension.unit)} was expected")
+    if abs(value) > LARGEST or 0.0 < abs(value) < SMALLEST:
+        raise InputError(
+            f"{read} is beyond any {dimension.name} that can be meant "
+            f"({SMALLEST:g} to {LARGEST:g} {dimension.unit})".replace(" )", ")")
+        )
+    return value
+
+
+def _reader(dimension: Dimension, lowest: float = -LARGEST) -> BeforeValidator:
     def read(value: object) -> float:
         if not isinstance(value, str | int | float):
             raise ValueError(f"{value!r} where {article(dimension.name)} was expected")
         try:
-            return parse(value, dimension)
+            return checked(parse(value, dimension), value, dimension, lowest)
         except InputError as error:
             raise ValueError(str(error)) from None
 
     return BeforeValidator(read)
 
 
-def _schema(dimension: Dimension, example: str) -> WithJsonSchema:
-    return WithJsonSchema(
-        {
-            "type": ["string", "number"],
-            "description": f"{article(dimension.name)}, such as {example!r}".capitalize(),
-            "examples": [example],
-        }
-    )
+def _no_bool(value: object) -> object:
+    if isinstance(value, bool):
+        raise ValueError(f"{str(value).lower()} where a number was expected")
+    return value
 
+
+def _schema(dimension: Dimension, example: str, lowest: float = -LARGEST) -> WithJsonSchema:
+    what = f"{article(dimension.name)}, such as {example!r}".capitalize()
+    number: dict[str, object] = {"type": "number"}
+    if lowest > -LARGEST:
+        what += f"; at least {show(lowest, dimension.unit)}"
+        number["minimum"] = lowest
+    return WithJsonSchema({"anyOf": [{"type": "string"}, number], "description": what, "examples": [example]})
+
+
+ABSOLUTE_ZERO = -273.15
+"""Lowest temperature [°C]."""
 
 Volts = Annotated[float, _reader(VOLTAGE), _schema(VOLTAGE, "12.5 V")]
 Amperes = Annotated[float, _reader(CURRENT), _schema(CURRENT, "6 A")]
-Hertz = Annotated[float, _reader(FREQUENCY), _schema(FREQUENCY, "220 kHz")]
-Seconds = Annotated[float, _reader(TIME), _schema(TIME, "40 ns")]
-Ohms = Annotated[float, _reader(RESISTANCE), _schema(RESISTANCE, "9 mΩ")]
-Henries = Annotated[float, _reader(INDUCTANCE), _schema(INDUCTANCE, "22 µH")]
-Farads = Annotated[float, _reader(CAPACITANCE), _schema(CAPACITANCE, "47 µF")]
-Watts = Annotated[float, _reader(POWER), _schema(POWER, "120 mW")]
-Joules = Annotated[float, _reader(ENERGY), _schema(ENERGY, "85 µJ")]
-Coulombs = Annotated[float, _reader(CHARGE), _schema(CHARGE, "38 nC")]
-Celsius = Annotated[float, _reader(TEMPERATURE), _schema(TEMPERATURE, "40 °C")]
-Kelvin = Annotated[float, _reader(TEMPERATURE_DIFFERENCE), _schema(TEMPERATURE_DIFFERENCE, "15 K")]
-KelvinPerWatt = Annotated[float, _reader(THERMAL_RESISTANCE), _schema(THERMAL_RESISTANCE, "1.2 K/W")]
-Metres = Annotated[float, _reader(LENGTH), _schema(LENGTH, "0.3 mm")]
-SquareMetres = Annotated[float, _reader(AREA), _schema(AREA, "120 mm²")]
-CubicMetres = Annotated[float, _reader(VOLUME), _schema(VOLUME, "6.4 cm³")]
+Hertz = Annotated[float, _reader(FREQUENCY, 0.0), _schema(FREQUENCY, "220 kHz", 0.0)]
+Seconds = Annotated[float, _reader(TIME, 0.0), _schema(TIME, "40 ns", 0.0)]
+Ohms = Annotated[float, _reader(RESISTANCE, 0.0), _schema(RESISTANCE, "9 mΩ", 0.0)]
+Henries = Annotated[float, _reader(INDUCTANCE, 0.0), _schema(INDUCTANCE, "22 µH", 0.0)]
+Farads = Annotated[float, _reader(CAPACITANCE, 0.0), _schema(CAPACITANCE, "47 µF", 0.0)]
+Watts = Annotated[float, _reader(POWER, 0.0), _schema(POWER, "120 mW", 0.0)]
+Joules = Annotated[float, _reader(ENERGY, 0.0), _schema(ENERGY, "85 µJ", 0.0)]
+Coulombs = Annotated[float, _reader(CHARGE, 0.0), _schema(CHARGE, "38 nC", 0.0)]
+Celsius = Annotated[
+    float, _reader(TEMPERATURE, ABSOLUTE_ZERO), _schema(TEMPERATURE, "40 °C", ABSOLUTE_ZERO)
+]
+Kelvin = Annotated[float, _reader(TEMPERATURE_DIFFERENCE, 0.0), _schema(TEMPERATURE_DIFFERENCE, "15 K", 0.0)]
+KelvinPerWatt = Annotated[
+    float, _reader(THERMAL_RESISTANCE, 0.0), _schema(THERMAL_RESISTANCE, "1.2 K/W", 0.0)
+]
+Metres = Annotated[float, _reader(LENGTH, 0.0), _schema(LENGTH, "0.3 mm", 0.0)]
+SquareMetres = Annotated[float, _reader(AREA, 0.0), _schema(AREA, "120 mm²", 0.0)]
+CubicMetres = Annotated[float, _reader(VOLUME, 0.0), _schema(VOLUME, "6.4 cm³", 0.0)]
 Ratio = Annotated[float, _reader(RATIO), _schema(RATIO, "30 %")]
+
+Count = Annotated[int, BeforeValidator(_no_bool), Field(ge=1, le=1_000_000)]
+"""How many of something there are."""
+
+Given = Annotated[str | float, BeforeValidator(_no_bool)]
+"""A quantity as typed, whose dimension shows later."""
+
+Number = Annotated[float, BeforeValidator(_no_bool), Field(ge=-LARGEST, le=LARGEST, allow_inf_nan=False)]
+"""A plain finite number."""
 
 
 class Limit(BaseModel):
@@ -94,7 +138,7 @@ def _limit(dimension: Dimension) -> BeforeValidator:
             number, relative = parse_limit(value, dimension)
         except InputError as error:
             raise ValueError(str(error)) from None
-        if number <= 0.0:
+        if not SMALLEST <= number <= LARGEST:
             raise ValueError(f"{value} where a positive {dimension.name} or percentage was expected")
         return Limit(value=number, relative=relative)
 

@@ -2,11 +2,62 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+import stat
 import tempfile
+from codecs import BOM_UTF8
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from jump_lane.errors import InputError
+
+
+LARGEST = 8_000_000
+"""Bytes of a file that is read."""
+
+
+def read_text(path: Path, newline: str | None = None) -> str:
+    """Return the text of a regular file in UTF-8.
+
+    Raises
+    ------
+    InputError
+        If it is no regular file, larger than any that can be meant, cannot be read, or is not such text.
+    """
+    try:
+        if not path.is_file():
+            what = "a folder" if path.is_dir() else "no regular file" if path.exists() else "no such file"
+            raise InputError(f"{path}: {what}; expected a text file")
+        if path.stat().st_size > LARGEST:
+            raise InputError(f"{path}: larger than {LARGEST // 1_000_000} MB; expected a text file written by hand")
+        with path.open(encoding="utf-8-sig", newline=newline) as stream:
+            return stream.read()
+    except (OSError, ValueError) as error:
+        if isinstance(error, UnicodeDecodeError):
+            raise InputError(f"{path}: not a text file in UTF-8: {error.reason} at byte {error.start}") from None
+        reason = error.strerror if isinstance(error, OSError) else str(error)
+        raise InputError(f"{path}: {reason or error}") from None
+
+
+def require_apart(inputs: Iterable[Path | None], outputs: Iterable[Path | None]) -> None:
+    """Refuse outputs of one name, or one that would replace an input.
+
+    Raises
+    ------
+    InputError
+        Saying which.
+    """
+    read = {p.resolve() for p in inputs if p is not None}
+    written: set[Path] = set()
+    for path in outputs:
+        if path is None:
+            continue
+        if path.resolve() in read:
+            raise InputError(f"{path} is read by this command; expected another name for what it writes")
+        if path.resolve() in written:
+            raise InputError(f"{path} is named for two outputs; expected a name for each")
+        written.add(path.resolve())
 
 
 def require_free(path: Path, overwrite: bool) -> None:
@@ -36,14 +87,50 @@ def write_whole(path: Path, data: bytes | str, overwrite: bool = False) -> None:
     require_free(path, overwrite)
     content = data.encode("utf-8") if isinstance(data, str) else data
     try:
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+        target = path.resolve()
+        handle, name = tempfile.mkstemp(dir=target.parent, prefix=".writing-")
         try:
             with os.fdopen(handle, "wb") as stream:
                 stream.write(content)
-            Path(name).chmod(0o644)
-            Path(name).replace(path)
+                stream.flush()
+                os.fsync(handle)
+            _like(target, name)
+            Path(name).replace(target)
         except BaseException:
             Path(name).unlink(missing_ok=True)
             raise
     except OSError as error:
         raise InputError(f"{path}: {error.strerror or error}") from None
+
+
+def edit(path: Path, change: Callable[[str], str]) -> bool:
+    """Change a text file in place, its line ends and byte order mark kept; tell whether anything changed.
+
+    Raises
+    ------
+    InputError
+        If it cannot be read or written.
+    """
+    text = read_text(path, newline="")
+    changed = change(text)
+    if "\r\n" in text:
+        changed = changed.replace("\r\n", "\n").replace("\n", "\r\n")
+    if changed == text:
+        return False
+    marked = path.read_bytes().startswith(BOM_UTF8)
+    write_whole(path, (BOM_UTF8 if marked else b"") + changed.encode("utf-8"), overwrite=True)
+    return True
+
+
+def _like(target: Path, name: str) -> None:
+    """Give a new file the mode and owner of the one it replaces, or what a new file usually gets."""
+    if not target.exists():
+        mask = os.umask(0)
+        os.umask(mask)
+        Path(name).chmod(0o666 & ~mask)
+        return
+    known = target.stat()
+    Path(name).chmod(stat.S_IMODE(known.st_mode))
+    if hasattr(os, "chown") and (known.st_uid, known.st_gid) != (os.getuid(), os.getgid()):
+        with contextlib.suppress(OSError):
+            os.chown(name, known.st_uid, known.st_gid)

@@ -17,8 +17,10 @@ from pydantic import (
 from jump_lane.errors import InputError
 from jump_lane.fields import (
     Amperes,
+    Count,
     CurrentLimit,
     Farads,
+    Given,
     Hertz,
     Limit,
     Ohms,
@@ -126,7 +128,7 @@ class Leds(_Table):
 
     threshold: Annotated[Volts, Field(gt=0.0, description="Threshold voltage of one diode")]
     resistance: Annotated[Ohms, Field(gt=0.0, description="Dynamic resistance of one diode")]
-    count: int = Field(gt=0, description="Number of diodes in series")
+    count: Count = Field(description="Number of diodes in series")
 
     def voltage(self, current: float) -> float:
         """Return the voltage of the string [V] at a current [A]."""
@@ -174,7 +176,7 @@ class Switching(_Table):
         "discontinuous over the whole load range, or either (the ripple alone decides)",
     )
     rectifier: Literal["diode", "synchronous"] = Field(default="diode", description="What rectifies")
-    phases: int = Field(default=2, ge=2, le=8, description="Number of phases of an interleaved converter")
+    phases: Count = Field(default=2, ge=2, le=8, description="Number of phases of an interleaved converter")
     coupling_ripple: Ratio = Field(
         default=0.05,
         gt=0.0,
@@ -191,8 +193,8 @@ class Switching(_Table):
 class Transformer(_Table):
     """How an isolating transformer is wound."""
 
-    primary_turns: int | None = Field(
-        default=None, gt=0, description="Number of primary turns; the secondary gets a whole number too"
+    primary_turns: Count | None = Field(
+        default=None, description="Number of primary turns; the secondary gets a whole number too"
     )
     secondary: Literal["half-wave", "centre-tap", "bridge", "current-doubler"] | None = Field(
         default=None,
@@ -282,10 +284,10 @@ class Spec(_Table):
     damping: dict[str, Damping] = Field(
         default={}, description="Damping of devices, by the name of the switch or rectifier"
     )
-    chosen: dict[str, str | float] = Field(
+    chosen: dict[str, Given] = Field(
         default={}, description="Component values that replace derived ones, by symbol"
     )
-    parts: dict[str, str | dict[str, str | float]] = Field(
+    parts: dict[str, str | dict[str, Given]] = Field(
         default={},
         description="Real parts, by component: the name of a part in a catalogue, or a table of data such as "
         "resistance or forward_voltage, with the name under part and the number of pieces under count",

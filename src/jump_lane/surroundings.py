@@ -7,7 +7,7 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from jump_lane.errors import InputError
-from jump_lane.fields import Amperes, Celsius, Kelvin, KelvinPerWatt, Ohms, Ratio, Volts, Watts
+from jump_lane.fields import Amperes, Celsius, Kelvin, KelvinPerWatt, Number, Ohms, Ratio, Volts, Watts
 from jump_lane.quantities import RATIO, parse
 
 
@@ -80,19 +80,23 @@ class Thermal(_Table):
 class Efficiency(_Table):
     """What counts as the efficiency of a mission."""
 
-    weights: dict[str, float] = Field(
+    weights: dict[str, Number] = Field(
         default={}, description="Weight of each load, such as { '50 %' = 0.6, '100 %' = 0.4 }"
     )
     least: Ratio | None = Field(default=None, gt=0.0, lt=1.0, description="Least weighted efficiency asked")
 
     @field_validator("weights")
     @classmethod
-    def _readable(cls, weights: dict[str, float]) -> dict[str, float]:
+    def _readable(cls, weights: dict[str, Number]) -> dict[str, Number]:
+        shares: dict[float, str] = {}
         for load, weight in weights.items():
             try:
                 share = parse(load, RATIO)
             except InputError as error:
                 raise ValueError(str(error)) from None
+            if share in shares:
+                raise ValueError(f"{load!r} and {shares[share]!r} are the same load; expected each load once")
+            shares[share] = load
             if share <= 0.0 or weight < 0.0:
                 raise ValueError(
                     f"{load!r} = {weight}: a load above zero and a weight of at least 0 were expected"

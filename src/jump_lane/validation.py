@@ -10,6 +10,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from jump_lane.errors import InputError, nearest
+from jump_lane.files import read_text
 from jump_lane.quantities import article
 
 
@@ -21,12 +22,13 @@ def read_toml(path: Path) -> dict[str, Any]:
     InputError
         If it cannot be read or is not TOML.
     """
+    text = read_text(path)
     try:
-        return tomllib.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise InputError(f"{path}: {error.strerror or error}") from None
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        return tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
         raise InputError(f"{path}: not a TOML file: {error}") from None
+    except RecursionError:
+        raise InputError(f"{path}: tables nested deeper than any file that can be meant") from None
 
 
 def explain(error: Any, model: type[BaseModel], kinds: Collection[str] = ()) -> str:

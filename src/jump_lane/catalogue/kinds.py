@@ -19,6 +19,7 @@ from jump_lane.fields import (
     Amperes,
     Celsius,
     Coulombs,
+    Count,
     CubicMetres,
     Farads,
     Henries,
@@ -26,6 +27,7 @@ from jump_lane.fields import (
     Joules,
     KelvinPerWatt,
     Metres,
+    Number,
     Ohms,
     Ratio,
     SquareMetres,
@@ -46,7 +48,7 @@ class _Part(BaseModel):
     model_config = ConfigDict(extra="forbid", arbitrary_types_allowed=True, frozen=True)
 
     part: str = Field(min_length=1, description="Name of the part")
-    cost: float | None = Field(default=None, ge=0.0, description="Cost figure, in any currency")
+    cost: Number | None = Field(default=None, ge=0.0, description="Cost figure, in any currency")
 
     @property
     def name(self) -> str:
@@ -144,8 +146,8 @@ class Igbt(_Gated):
     turn_off_energy: Joules | None = Field(default=None, description="Turn-off energy, tail included")
     test_voltage: Volts | None = Field(default=None, description="Voltage of the switching energies")
     test_current: Amperes | None = Field(default=None, description="Current of the switching energies")
-    current_exponent: float = Field(default=1.0, description="Exponent of the current in the energies")
-    voltage_exponent: float = Field(
+    current_exponent: Number = Field(default=1.0, description="Exponent of the current in the energies")
+    voltage_exponent: Number = Field(
         default=1.0,
         description="Exponent of the voltage in the energies; in proportion where nothing is said",
     )
@@ -226,14 +228,14 @@ class Capacitor(_Part):
 class _Wound(_Part):
     """A part with windings on a core."""
 
-    turns: int | None = Field(default=None, gt=0, description="Turns (of the primary)")
+    turns: Count | None = Field(default=None, description="Turns (of the primary)")
     core_area: SquareMetres | None = Field(default=None, description="Effective core area")
     core_volume: CubicMetres | None = Field(default=None, description="Effective core volume")
-    core_k: float | None = Field(
+    core_k: Number | None = Field(
         default=None, description="Steinmetz coefficient for W/m³ with frequency in Hz and flux density in T"
     )
-    core_alpha: float | None = Field(default=None, description="Steinmetz exponent of the frequency")
-    core_beta: float | None = Field(default=None, description="Steinmetz exponent of the flux density")
+    core_alpha: Number | None = Field(default=None, description="Steinmetz exponent of the frequency")
+    core_beta: Number | None = Field(default=None, description="Steinmetz exponent of the flux density")
     core_loss: Watts | None = Field(
         default=None, description="Core loss at a sinusoidal test current, instead of k, area and volume"
     )
@@ -241,8 +243,8 @@ class _Wound(_Part):
     core_loss_ripple: Amperes | None = Field(
         default=None, description="Current of that test, peak to peak (magnetising current of the primary)"
     )
-    max_flux_density: float | None = Field(default=None, description="Saturation flux density [T]")
-    layers: float | None = Field(default=None, gt=0.0, description="Layers of the winding")
+    max_flux_density: Number | None = Field(default=None, description="Saturation flux density [T]")
+    layers: Number | None = Field(default=None, gt=0.0, description="Layers of the winding")
     conductor_thickness: Metres | None = Field(default=None, description="Thickness of a foil layer")
     wire_diameter: Metres | None = Field(default=None, description="Copper diameter of a round wire, instead")
     porosity: Ratio = Field(
@@ -278,7 +280,7 @@ class Transformer(_Wound):
     leakage: Henries | None = Field(default=None, description="Leakage inductance, seen at the primary")
     primary_resistance: Ohms | None = Field(default=None, description="Primary resistance at 25 °C")
     secondary_resistance: Ohms | None = Field(default=None, description="Secondary resistance at 25 °C")
-    secondary_layers: float | None = Field(default=None, gt=0.0, description="Layers of the secondary")
+    secondary_layers: Number | None = Field(default=None, gt=0.0, description="Layers of the secondary")
     secondary_thickness: Metres | None = Field(
         default=None, description="Thickness of a foil layer of the secondary"
     )

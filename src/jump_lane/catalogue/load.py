@@ -22,6 +22,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 
 from jump_lane.catalogue.kinds import KINDS, Part
 from jump_lane.errors import InputError, nearest
+from jump_lane.files import read_text
 from jump_lane.validation import explain, read_toml
 
 SAMPLES = "sample-catalogue.csv"
@@ -87,6 +88,8 @@ def changed(path: Path) -> int:
         return path.stat().st_mtime_ns
     except OSError as error:
         raise InputError(f"{path}: {error.strerror or error}") from None
+    except ValueError as error:
+        raise InputError(f"{str(path)!r}: {error}") from None
 
 
 @lru_cache(maxsize=32)
@@ -113,12 +116,7 @@ def samples() -> tuple[Part, ...]:
 
 
 def _read(path: Path) -> str:
-    try:
-        return path.read_text(encoding="utf-8-sig")
-    except OSError as error:
-        raise InputError(f"{path}: {error.strerror or error}") from None
-    except UnicodeDecodeError as error:
-        raise InputError(f"{path}: not a text file in UTF-8: {error}") from None
+    return read_text(path)
 
 
 def _from_toml(path: Path) -> Iterator[Part]:
@@ -133,8 +131,15 @@ def _from_toml(path: Path) -> Iterator[Part]:
 
 
 def _from_csv(text: str, where: str) -> Iterator[Part]:
-    for i, row in enumerate(csv.DictReader(io.StringIO(text)), start=1):
+    for i, row in enumerate(_rows(csv.DictReader(io.StringIO(text)), where), start=1):
         yield read_part(_given(row), f"{where}: entry {i}")
+
+
+def _rows(reader: csv.DictReader[str], where: Path | str) -> Iterator[dict[str, Any]]:
+    try:
+        yield from reader
+    except csv.Error as error:
+        raise InputError(f"{where}: not a table of text: {error}") from None
 
 
 def _given(row: dict[str, Any]) -> dict[str, Any]:
@@ -145,14 +150,18 @@ def _given(row: dict[str, Any]) -> dict[str, Any]:
 
 def _from_export(table: Exported, path: Path) -> Iterator[Part]:
     rows = csv.DictReader(io.StringIO(_read(path)), delimiter=table.separator)
-    headings = [h.strip() for h in rows.fieldnames or ()]
+    try:
+        headings = [h.strip() for h in rows.fieldnames or ()]
+    except csv.Error as error:
+        raise InputError(f"{path}: not a table of text: {error}") from None
     wanted = {k: Column(column=c) if isinstance(c, str) else c for k, c in table.columns.items()}
     for key, column in wanted.items():
         if column.column not in headings:
             raise InputError(
-                f"{path}: no column {column.column!r} for {key}; {nearest(column.column, headings)}"
+                f"{path}: no column {column.column!r} for {key}; it has {len(headings)} columns, separated by "
+                f"{table.separator!r}"
             )
-    for i, row in enumerate(rows, start=1):
+    for i, row in enumerate(_rows(rows, path), start=1):
         cells = _given(row)
         entry = {k: _cell(cells[c.column], c, table.decimal) for k, c in wanted.items() if c.column in cells}
         yield read_part({"kind": table.kind, **entry}, f"{path}: entry {i}")

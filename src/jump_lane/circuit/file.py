@@ -11,10 +11,10 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from jump_lane.circuit import elements as parts
 from jump_lane.circuit.circuit import Circuit, validate
-from jump_lane.circuit.gates import Gates, Instant, instant
-from jump_lane.errors import InputError
-from jump_lane.fields import Amperes, Farads, Henries, Hertz, Ohms, Ratio, Volts
-from jump_lane.formula import formula
+from jump_lane.circuit.gates import Gates, Instant
+from jump_lane.circuit.timing import edge, wrapped
+from jump_lane.errors import ConvergenceError, InputError
+from jump_lane.fields import Amperes, Farads, Given, Henries, Hertz, Number, Ohms, Ratio, Volts
 from jump_lane.quantities import CURRENT, RATIO, VOLTAGE, parse
 from jump_lane.validation import explain, read_toml
 
@@ -119,7 +119,9 @@ class SwitchTable(_Table):
     kind: Literal["switch"]
     nodes: Nodes
     resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
-    gate: list[Annotated[list[str | float], Field(min_length=2, max_length=2)]]
+    gate: Annotated[
+        list[Annotated[list[Given], Field(min_length=2, max_length=2)]], Field(max_length=1000)
+    ]
     on_voltage: Annotated[Volts, Field(ge=0.0)] = 0.0
     body: BodyTable | None = None
 
@@ -144,7 +146,7 @@ class CoupledTable(_Table):
 
     kind: Literal["coupled-inductors"]
     windings: dict[str, CoupledWindingTable]
-    coupling: Annotated[float, Field(gt=-1.0, lt=1.0)]
+    coupling: Annotated[Number, Field(gt=-1.0, lt=1.0)]
 
     def build(self, name: str) -> tuple[parts.Element, ...]:
         """Return the element; its windings are called ``name.key``."""
@@ -167,7 +169,7 @@ class TransformerWindingTable(_Table):
     """One winding of a transformer; the first node is the dotted end."""
 
     nodes: Nodes
-    turns: Annotated[float, Field(gt=0.0)]
+    turns: Annotated[Number, Field(gt=0.0)]
     leakage: Annotated[Henries, Field(ge=0.0)] = 0.0
     resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
 
@@ -280,7 +282,7 @@ def load(path: Path) -> CircuitFile:
         circuit = Circuit(built, 1.0 / table.frequency, _gates(table), table.duty)
         validate(circuit)
         return CircuitFile(table.title, circuit, _hold(table))
-    except InputError as error:
+    except (InputError, ConvergenceError) as error:
         raise InputError(f"{path}: {error}") from None
 
 
@@ -292,26 +294,21 @@ def _gates(table: CircuitTable) -> Callable[[Instant], Gates]:
     }
 
     def pattern(control: Instant) -> Gates:
-        return {n: tuple((a(control), b(control)) for a, b in s) for n, s in spans.items()}
+        return {n: tuple(wrapped(a(control), b(control), f"element.{n}.gate") for a, b in s) for n, s in spans.items()}
 
     return pattern
 
 
 def _edge(text: str | float, name: str) -> Callable[[Instant], Instant]:
     """Return an edge as a function of the control variable D."""
+    where = f"element.{name}.gate"
     if isinstance(text, int | float):
-        return lambda _: instant(text)
+        return edge(repr(float(text)), where)
     try:
-        fixed = instant(parse(text, RATIO))
-        return lambda _: fixed
+        fixed = repr(parse(text, RATIO))
     except InputError:
-        pass
-    expression = formula(text)
-    if expression.names != ("D",):
-        raise InputError(
-            f"element.{name}.gate: read {text!r}, expected a fraction of the period or a formula of D"
-        )
-    return lambda control: instant(expression.evaluate({"D": control}))
+        return edge(text, where)
+    return edge(fixed, where)
 
 
 def _hold(table: CircuitTable) -> Hold | None:

@@ -26,16 +26,27 @@ class Instant:
         return Instant(self.fraction + other.fraction, self.slope + other.slope)
 
     def __sub__(self, other: Instant | float) -> Instant:
-        return self + (-1.0) * instant(other)
+        return self + -instant(other)
 
-    def __mul__(self, factor: float) -> Instant:
-        return Instant(self.fraction * factor, self.slope * factor)
+    def __mul__(self, factor: Instant | float) -> Instant:
+        f = instant(factor)
+        return Instant(self.fraction * f.fraction, self.slope * f.fraction + self.fraction * f.slope)
 
-    def __truediv__(self, divisor: float) -> Instant:
-        return self * (1.0 / divisor)
+    def __truediv__(self, divisor: Instant | float) -> Instant:
+        return self * instant(divisor).inverse()
+
+    def __rtruediv__(self, dividend: float) -> Instant:
+        return self.inverse() * dividend
 
     def __rsub__(self, other: float) -> Instant:
-        return (-1.0) * self + other
+        return -self + other
+
+    def __neg__(self) -> Instant:
+        return Instant(-self.fraction, -self.slope)
+
+    def inverse(self) -> Instant:
+        """Return 1 over it."""
+        return Instant(1.0 / self.fraction, -self.slope / self.fraction**2)
 
     __radd__ = __add__
     __rmul__ = __mul__

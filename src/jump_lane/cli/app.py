@@ -2,22 +2,45 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import sys
-from typing import Annotated
+import traceback
+from pathlib import Path
+from typing import Annotated, Any
 
 import typer
 
 from jump_lane import __version__
-from jump_lane.cli import circuit, compare, damp, demo, design, fit, losses, measure, pick, study, waves
+from jump_lane.cli import (
+    circuit,
+    compare,
+    damp,
+    demo,
+    design,
+    fit,
+    losses,
+    measure,
+    pick,
+    streams,
+    study,
+    waves,
+)
 from jump_lane.errors import JumpLaneError
+from jump_lane.harmless import harmless
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 """Matrices are small here; threads of the linear algebra library only cost start-up time."""
 
 os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 """No plugin is used; looking for them costs start-up time."""
+
+FAULT, INTERRUPTED = 70, 130
+"""Exit statuses besides 0 (all that was asked holds), 1 (something is not met), 2 (wrong call or file), 3 (no result)."""
+
+UNWRITTEN = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG, errno.EIO, errno.EBADF)
+"""Why an output takes nothing more."""
 
 app = typer.Typer(
     name="jumplane",
@@ -47,21 +70,63 @@ def root(
 
 
 def main() -> None:
-    """Run the command line; every error raised on purpose ends as one message and an exit status."""
+    """Run the command line and end with its exit status."""
+    status = run(sys.argv[1:])
     try:
-        app()
+        sys.stdout.flush()
+    except OSError as error:
+        status = _unwritten(error)
+    sys.exit(status)
+
+
+def run(arguments: list[str]) -> int:
+    """Run the command line; whatever happens ends as one message and an exit status, which is returned."""
+    streams.prepare()
+    as_json = "--json" in arguments
+    try:
+        status = app(args=arguments, standalone_mode=False)
+        return status if isinstance(status, int) else 0
     except JumpLaneError as error:
-        if "--json" in sys.argv:
-            print(
-                json.dumps(
-                    {"format": "jumplane/error/1", "code": error.code, "message": str(error)}, indent=2
-                )
-            )
-        print(f"jumplane: {error}", file=sys.stderr)
-        sys.exit(error.exit_status)
-    except KeyboardInterrupt:
-        print("jumplane: interrupted", file=sys.stderr)
-        sys.exit(130)
+        return _report(error.code, str(error), error.exit_status, as_json)
+    except (KeyboardInterrupt, typer.Abort):
+        return _report("interrupted", "interrupted", INTERRUPTED, as_json)
     except BrokenPipeError:
-        sys.stderr.close()
-        sys.exit(0)
+        streams.abandon(sys.stdout)
+        return 0
+    except OSError as error:
+        return _unwritten(error) if error.errno in UNWRITTEN else _fault(error, as_json)
+    except Exception as error:
+        if hasattr(error, "format_message"):
+            return _misused(error, as_json)
+        return _fault(error, as_json)
+
+
+def _report(code: str, message: str, status: int, as_json: bool) -> int:
+    """Say why the command ends, for a reader and, if asked, for a program."""
+    if as_json:
+        print(json.dumps({"format": "jumplane/error/1", "code": code, "message": message}, indent=2))
+    print(f"jumplane: {harmless(message)}", file=sys.stderr)
+    return status
+
+
+def _misused(error: Any, as_json: bool) -> int:
+    """Report options or arguments that the command does not have."""
+    context = getattr(error, "ctx", None)
+    if context is not None and not as_json:
+        print(context.get_usage(), file=sys.stderr)
+    hint = f" ({context.command_path} --help lists what there is)" if context is not None else ""
+    return _report("usage", f"{error.format_message()}{hint}", 2, as_json)
+
+
+def _unwritten(error: OSError) -> int:
+    """Report an output that takes nothing more."""
+    streams.abandon(sys.stdout)
+    return _report("output", f"the output cannot be written: {error.strerror}", 2, False)
+
+
+def _fault(error: BaseException, as_json: bool) -> int:
+    """Report a fault of the program itself, with where it happened."""
+    last = traceback.extract_tb(error.__traceback__)[-1:]
+    where = f" ({Path(last[0].filename).name}, line {last[0].lineno})" if last else ""
+    text = f"a fault of Jump Lane itself: {type(error).__name__}: {error}{where}; please report it with the file"
+    return _report("fault", text, FAULT, as_json)

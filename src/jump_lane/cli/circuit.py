@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from jump_lane.cli.options import AsJson, ensure_compiled
-from jump_lane.cli.render import note, show
+from jump_lane.cli.render import show
+from jump_lane.errors import NoResultError
 
 if TYPE_CHECKING:
     from jump_lane.circuit.file import CircuitFile
-    from jump_lane.switching.balance import Balance
-    from jump_lane.switching.record import Recording
+    from jump_lane.report.circuit import CircuitRun
 
 
 def register(app: typer.Typer) -> None:
@@ -36,6 +36,9 @@ def circuit(
             help="From all-zero states, run so many periods; show the last one.",
         ),
     ] = None,
+    force: Annotated[
+        bool, typer.Option("--force", help="Show a result that cannot be trusted, with the reason; still exit 3.")
+    ] = False,
     json: AsJson = False,
     csv: Annotated[bool, typer.Option("--csv", help="Print CSV instead of tables.")] = False,
 ) -> None:
@@ -46,21 +49,22 @@ def circuit(
     ensure_compiled()
     from jump_lane.report.circuit import circuit_csv, circuit_view, select
 
-    if settle is None:
-        recording, closes, control = _steady(loaded)
-        title = loaded.title or str(file)
-    else:
-        recording, closes, control = _settled(loaded, settle)
-        title = f"{loaded.title or file}: period {settle} from all-zero states"
-    names = select(recording, element or [])
+    run = _steady(loaded) if settle is None else _settled(loaded, settle)
+    if run.doubts and not force:
+        raise NoResultError("\n".join((*run.doubts, "(--force shows the figures all the same)")))
+    title = loaded.title or str(file)
+    if settle is not None:
+        title = f"{title}: period {settle} from all-zero states"
+    names = select(run.recording, element or [])
     if csv:
-        print(circuit_csv(recording, names), end="")
+        print(circuit_csv(run.recording, names), end="")
         return
-    show(circuit_view(title, recording, closes, control, names), json)
+    show(circuit_view(title, run, names), json)
 
 
-def _steady(loaded: CircuitFile) -> tuple[Recording, Balance, float | None]:
-    from jump_lane.switching import balance
+def _steady(loaded: CircuitFile) -> CircuitRun:
+    from jump_lane.report.circuit import CircuitRun
+    from jump_lane.switching.balance import balance, jumps, open_balances
     from jump_lane.switching.record import record
     from jump_lane.switching.steady import Regulation, steady_state
 
@@ -69,13 +73,16 @@ def _steady(loaded: CircuitFile) -> tuple[Recording, Balance, float | None]:
         held = Regulation(loaded.hold.branch, loaded.hold.average, loaded.hold.voltage)
     state = steady_state(loaded.circuit, held)
     recording = record(state)
-    return recording, balance.require(recording), state.control if held else None
+    closes = balance(recording)
+    doubts = (*jumps(recording), *open_balances(recording, closes))
+    return CircuitRun(recording, closes, state.control if held else None, doubts)
 
 
-def _settled(loaded: CircuitFile, periods: int) -> tuple[Recording, Balance, None]:
-    from jump_lane.switching.balance import balance
+def _settled(loaded: CircuitFile, periods: int) -> CircuitRun:
+    from jump_lane.report.circuit import CircuitRun
+    from jump_lane.switching.balance import balance, jumps
     from jump_lane.switching.settling import settle
 
     recording, remaining = settle(loaded.circuit, periods)
-    note(f"the states still move by {100 * remaining:.2g} % of their size in a period")
-    return recording, balance(recording), None
+    notes = (f"the states still move by {100 * remaining:.2g} % of their size in a period", *jumps(recording))
+    return CircuitRun(recording, balance(recording), None, recording.trespasses, notes)

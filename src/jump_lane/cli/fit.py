@@ -30,7 +30,7 @@ def fit(
     """Replace ideal values by values one can buy; show what that does to ripple, peak and mode."""
     from jump_lane.catalogue.load import load as load_parts
     from jump_lane.errors import InputError
-    from jump_lane.files import write_whole
+    from jump_lane.files import edit
     from jump_lane.preferred import decade
     from jump_lane.study.fit import fit as choose
 
@@ -49,9 +49,6 @@ def fit(
     if write:
         from jump_lane.study.write import with_choices
 
-        text = file.read_text(encoding="utf-8")
-        changed = with_choices(text, found)
-        if changed != text:
-            write_whole(file, changed, overwrite=True)
-        note(f"wrote the choice into {file}" if changed != text else f"{file} already has this choice")
+        changed = edit(file, lambda text: with_choices(text, found))
+        note(f"wrote the choice into {file}" if changed else f"{file} already has this choice")
     show(view, json)

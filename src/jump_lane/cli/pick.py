@@ -61,8 +61,10 @@ def pick(
 
     done, complete = collect(study.run(work, processes), len(work.combinations))
     proven = study.prove(work, study.ranked(work, done), top)
-    if write:
+    if write and complete:
         _write(file, work, proven)
+    elif write:
+        note(f"{file} left as it is: interrupted")
     show(pick_view(work, done, proven, complete), json)
     if not complete:
         raise typer.Exit(130)
@@ -70,7 +72,7 @@ def pick(
 
 def _write(file: Path, work: Work, proven: list[Proven]) -> None:
     """Put the best combination that keeps everything into the file."""
-    from jump_lane.files import write_whole
+    from jump_lane.files import edit
     from jump_lane.study.write import with_parts
 
     best = next((p for p in proven if not p.broken), None)
@@ -78,6 +80,5 @@ def _write(file: Path, work: Work, proven: list[Proven]) -> None:
         note(f"{file} left as it is: no combination keeps everything")
         return
     names = {c.role.name: p.name for c, p in zip(work.candidates, best.combination.parts, strict=True)}
-    text = file.read_text(encoding="utf-8")
-    write_whole(file, with_parts(text, names), overwrite=True)
+    edit(file, lambda text: with_parts(text, names))
     note(f"wrote the parts into {file}")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 import shutil
 import sys
 import textwrap
@@ -11,6 +12,8 @@ from typing import Any
 
 import typer
 
+from jump_lane.cli.streams import coloured
+from jump_lane.harmless import harmless
 from jump_lane.report.table import Table, View
 
 STYLES = {"title": "1", "good": "32", "bad": "1;31", "faint": "2", "": ""}
@@ -32,14 +35,14 @@ def show(view: View, as_json: bool = False) -> None:
 
 def note(text: str) -> None:
     """Print a note to standard error."""
-    print(text, file=sys.stderr)
+    print(harmless(text), file=sys.stderr)
 
 
 def to_json(view: View) -> str:
-    """Return a view's data as JSON; numbers that are not finite become null."""
-    return json.dumps(
-        {"format": f"jumplane/{view.kind}/1", **_plain(view.data)}, indent=2, ensure_ascii=False
-    )
+    """Return a view's data and notes as JSON; numbers that are not finite become null."""
+    data = {"format": f"jumplane/{view.kind}/1", "notes": list(view.notes), **view.data}
+    text = json.dumps(_plain(data), indent=2, ensure_ascii=False)
+    return re.sub("[\x7f-\x9f]", lambda m: f"\\u{ord(m[0]):04x}", text)
 
 
 def _plain(data: Any) -> Any:
@@ -55,31 +58,32 @@ def _plain(data: Any) -> Any:
 def _print_tables(view: View) -> None:
     width = shutil.get_terminal_size().columns if sys.stdout.isatty() else PLAIN_WIDTH
     for table in view.tables:
-        print(_styled(table.title, "title"))
+        print(_styled(harmless(table.title), "title"))
         for line in layout(table, max(width, 80)):
             print(line)
         print()
     for text in view.notes:
-        print(_styled(text, "faint"))
+        print(_styled(harmless(text), "faint"))
 
 
 def _styled(text: str, style: str) -> str:
     code = STYLES[style]
-    return f"\x1b[{code}m{text}\x1b[0m" if code and sys.stdout.isatty() and text else text
+    return f"\x1b[{code}m{text}\x1b[0m" if code and text and coloured(sys.stdout) else text
 
 
 def layout(table: Table, width: int) -> list[str]:
     """Return a table as lines of text: columns padded, the widest ones wrapped to fit the width."""
-    heads = [c.rstrip(">") for c in table.columns]
+    heads = [harmless(c.rstrip(">")) for c in table.columns]
     right = [c.endswith(">") for c in table.columns]
+    rows = [tuple(harmless(cell) for cell in row) for row in table.rows]
     widths = [
-        max([len(head), *(len(part) for row in table.rows for part in row[i].split("\n"))])
+        max([len(head), *(len(part) for row in rows for part in row[i].split("\n"))])
         for i, head in enumerate(heads)
     ]
     _squeeze(widths, width - 2 * len(widths))
     lines = _wrapped(tuple(heads), widths, right)
     lines.append("  " + "─" * (sum(widths) + 2 * len(widths) - 2))
-    for i, row in enumerate(table.rows):
+    for i, row in enumerate(rows):
         mark = table.marks[i] if table.marks else ""
         lines += [_styled(line, mark) for line in _wrapped(row, widths, right)]
     return lines

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from jump_lane.circuit.elements import Diode, Switch
@@ -35,14 +36,20 @@ def select(recording: Recording, elements: list[str]) -> list[str]:
     return out
 
 
-def circuit_view(
-    title: str,
-    recording: Recording,
-    closes: Balance,
-    control: float | None,
-    names: list[str],
-) -> View:
+@dataclass(frozen=True)
+class CircuitRun:
+    """What came of a circuit: recording, balances, control variable if it holds an average, why not to trust it."""
+
+    recording: Recording
+    closes: Balance
+    control: float | None
+    doubts: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
+
+
+def circuit_view(title: str, run: CircuitRun, names: list[str]) -> View:
     """Show measures of elements, conduction and blocking of valves, powers, intervals, balances."""
+    recording, closes, control = run.recording, run.closes, run.control
     signals = [f"{b}.{q}" for b in names for q in ("v", "i")]
     found = {s: recording.measures(s) for s in signals}
     valves = [b for b in names if b in _valves(recording)]
@@ -69,14 +76,15 @@ def circuit_view(
     notes = [
         f"balances: energy {closes.energy:.1e}, charge {closes.charge:.1e}, volt-seconds {closes.volt_seconds:.1e}"
     ]
+    notes = [*run.notes, *(f"not to be trusted: {text}" for text in run.doubts), *notes]
     if closes.impulses:
         notes.append("states jump in the period: impulses carry charge or flux, and dissipate energy")
     if control is not None:
         notes.append(f"held with D = {show(control)}")
     found_warnings = list(warnings(recording))
     notes.extend(f"warning: {text}" for text in found_warnings)
-    data["warnings"] = found_warnings
-    return View("circuit", data, tuple(tables), tuple(notes))
+    data |= {"warnings": found_warnings, "states_jump": closes.impulses, "doubts": list(run.doubts)}
+    return View("circuit", data, tuple(tables), tuple(notes), exit_status=3 if run.doubts else 0)
 
 
 def _valves(recording: Recording) -> set[str]:

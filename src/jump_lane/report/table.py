@@ -7,6 +7,8 @@ import io
 from dataclasses import dataclass
 from typing import Any
 
+from jump_lane.harmless import harmless
+
 
 @dataclass(frozen=True)
 class Table:
@@ -31,9 +33,23 @@ class View:
 
 
 def to_csv(columns: tuple[str, ...], rows: list[tuple[Any, ...]]) -> str:
-    """Return rows of numbers and text as CSV with a heading line."""
+    """Return rows of numbers and text as CSV with a heading line; no cell starts a formula of a spreadsheet."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(columns)
-    writer.writerows(rows)
+    writer.writerow([_inert(c) for c in columns])
+    writer.writerows([[_inert(cell) for cell in row] for row in rows])
     return out.getvalue()
+
+
+def _inert(cell: Any) -> Any:
+    """Return a cell, text that a spreadsheet would run put behind an apostrophe."""
+    if not isinstance(cell, str):
+        return cell
+    cell = harmless(cell)
+    if not cell.startswith(("=", "+", "-", "@", "\t", "\r")):
+        return cell
+    try:
+        float(cell)
+    except ValueError:
+        return f"'{cell}"
+    return cell

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,6 +13,9 @@ from jump_lane.errors import BalanceError
 from jump_lane.switching.record import Recording
 
 LIMIT = 1e-7
+JUMP = 1e-6
+"""A state that changes by more than this part of its largest value at an instant jumps."""
+
 SMALL = 1e-3
 """A current or voltage below this part of the largest one is measured against that part."""
 
@@ -82,6 +86,46 @@ def balance(recording: Recording) -> Balance:
     )
 
 
+def open_balances(recording: Recording, found: Balance) -> Iterator[str]:
+    """Yield why a recording cannot be trusted, in words: a diode that breaks its law, balances that do not close."""
+    for trespass in recording.trespasses[:1]:
+        yield f"{trespass}: a commutation was missed"
+    for what, value in (
+        ("energy", found.energy),
+        ("charge", found.charge),
+        ("volt-second", found.volt_seconds),
+    ):
+        if not (np.isfinite(value) and value <= LIMIT):
+            yield f"the {what} balance does not close: {value:.1e} is left, {LIMIT:.0e} is allowed"
+
+
+def jumps(recording: Recording) -> Iterator[str]:
+    """Yield where the states jump, in words: what is forced to change without a path."""
+    network, trace = recording.network, recording.trace
+    if network.size == 0:
+        return
+    largest = np.zeros(network.size)
+    for _, states in recording.grids:
+        largest = np.maximum(largest, np.abs(network.to_si @ states[:, : network.size].T).max(axis=1))
+    for k, tick in enumerate(trace.ticks):
+        before = network.to_si @ recording.grids[k - 1][1][-1, : network.size]
+        after = network.to_si @ recording.grids[k][1][0, : network.size]
+        change = np.abs(after - before) / np.maximum(largest, 1e-150)
+        at = int(np.argmax(change))
+        if change[at] > JUMP:
+            name = network.states[at]
+            unit = "A" if at < network.size - _capacitors(recording) else "V"
+            yield (
+                f"{name} jumps from {before[at]:.4g} {unit} to {after[at]:.4g} {unit} at "
+                f"{tick * recording.engine.tick:.4g} s: "
+                + ("nothing takes its current" if unit == "A" else "another voltage is switched onto it")
+            )
+
+
+def _capacitors(recording: Recording) -> int:
+    return sum(isinstance(e, Capacitor) for e in recording.engine.circuit.elements)
+
+
 def require(recording: Recording) -> Balance:
     """Return the balance of a recording, or refuse the recording.
 
@@ -92,18 +136,8 @@ def require(recording: Recording) -> Balance:
         impulses carry charge and flux that no average shows, and the check is left to the caller, who is told by
         ``impulses``.
     """
-    if recording.trespasses:
-        raise BalanceError(f"{recording.trespasses[0]}: a commutation was missed")
     found = balance(recording)
-    if found.impulses:
-        return found
-    for what, value in (
-        ("energy", found.energy),
-        ("charge", found.charge),
-        ("volt-second", found.volt_seconds),
-    ):
-        if not (np.isfinite(value) and value <= LIMIT):
-            raise BalanceError(
-                f"the {what} balance does not close: {value:.1e} is left, {LIMIT:.0e} is allowed"
-            )
+    if not found.impulses or recording.trespasses:
+        for reason in open_balances(recording, found):
+            raise BalanceError(reason)
     return found

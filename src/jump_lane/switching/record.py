@@ -129,7 +129,7 @@ class Recording:
 
     def _origin(self, k: int) -> Array:
         """Return the state at the tick on which stretch k starts (its event may lie within the tick before)."""
-        return np.asarray(self._grids[k][1][1 if self.trace.rests[k] > 0.0 else 0])
+        return np.asarray(self.grids[k][1][1 if self.trace.rests[k] > 0.0 else 0])
 
     @cached_property
     def _totals(self) -> dict[int, Array]:
@@ -168,7 +168,7 @@ class Recording:
     def _dense(self) -> list[tuple[Array, Array]]:
         """For every stretch, states at the ends and quarters of its steps, and the weights of Boole's rule [s]."""
         out = []
-        for (ticks, states), c in zip(self._grids, self.trace.configurations, strict=True):
+        for (ticks, states), c in zip(self.grids, self.trace.configurations, strict=True):
             inner = np.empty((3 * (len(ticks) - 1), self.engine.nz))
             measuring.quarters(self.engine.tables.phi, c, ticks, states, inner)
             steps = np.diff(ticks)[:, None] * self.engine.tick / 90.0
@@ -212,7 +212,7 @@ class Recording:
     # --- extremes and samples ----------------------------------------------------------------------------
 
     @cached_property
-    def _grids(self) -> list[tuple[NDArray[np.int64], Array]]:
+    def grids(self) -> list[tuple[NDArray[np.int64], Array]]:
         """For every stretch instants from its start [ticks], both ends included, that show every signal; states there."""
         branches = len(self.network.branches)
         watched = {c: self._watched(c, 2 * branches) for c in self._rows}
@@ -257,15 +257,15 @@ class Recording:
         """For every stretch the signals at the instants of its grid, (instants, signals)."""
         return [
             np.ascontiguousarray(states[:, : self.width] @ self._rows[int(c)].T)
-            for (_, states), c in zip(self._grids, self.trace.configurations, strict=True)
+            for (_, states), c in zip(self.grids, self.trace.configurations, strict=True)
         ]
 
     @cached_property
     def within(self) -> tuple[Array, Array]:
         """Return least and largest values of all signals in every stretch, good to 1e-4, (stretches, signals)."""
-        shape = (len(self._grids), len(self.names))
+        shape = (len(self.grids), len(self.names))
         lows, highs = np.empty(shape), np.empty(shape)
-        for k, (ticks, _) in enumerate(self._grids):
+        for k, (ticks, _) in enumerate(self.grids):
             measuring.estimate(ticks, self._values[k], 1.0, highs[k])
             measuring.estimate(ticks, self._values[k], -1.0, lows[k])
         return -lows, highs
@@ -278,7 +278,7 @@ class Recording:
         for sign, estimates in ((-1.0, -lows), (1.0, highs)):
             best = np.full(len(self.names), -np.inf)
             wanted = estimates.max(axis=0) - near
-            for k, (ticks, states) in enumerate(self._grids):
+            for k, (ticks, states) in enumerate(self.grids):
                 c = int(self.trace.configurations[k])
                 measuring.refine(
                     self.engine.tables.phi, c, ticks, states, self._values[k], self._rows[c], sign, wanted, best
@@ -305,7 +305,7 @@ class Recording:
             c = int(self.trace.configurations[i])
             count = max(int(np.ceil(per_period * span / PERIOD)), 2)
             even = np.round(np.linspace(0, span, count + 1)).astype(np.int64)
-            ticks = np.union1d(even, self._grids[i][0])
+            ticks = np.union1d(even, self.grids[i][0])
             states = self._states(c, self._origin(i), ticks)
             times.append((start + ticks) * self.engine.tick)
             values.append(states @ self._rows[c][rows].T)
@@ -369,7 +369,7 @@ class Recording:
     def _beyond(self, k: int, signal: int, sign: float) -> float:
         """Return the exact largest sign·signal of stretch k."""
         c = int(self.trace.configurations[k])
-        ticks, states = self._grids[k]
+        ticks, states = self.grids[k]
         only = slice(signal, signal + 1)
         best = np.full(1, -np.inf)
         measuring.refine(
@@ -405,7 +405,7 @@ class Recording:
         """Return a signal just after the start and just before the end of a stretch."""
         c = int(self.trace.configurations[stretch])
         row = self._rows[c][self.index(name)]
-        states = self._grids[stretch][1][:, : self.width]
+        states = self.grids[stretch][1][:, : self.width]
         return float(row @ states[0]), float(row @ states[-1])
 
     @cached_property
@@ -414,8 +414,8 @@ class Recording:
         found: list[Edge] = []
         last = len(self.trace.ticks) - 1
         for k, tick in enumerate(self.trace.ticks):
-            previous = self._grids[last if k == 0 else k - 1][1][-1, : self.width]
-            start = self._grids[k][1][0, : self.width]
+            previous = self.grids[last if k == 0 else k - 1][1][-1, : self.width]
+            start = self.grids[k][1][0, : self.width]
             before = self._rows[int(self.trace.configurations[last if k == 0 else k - 1])] @ previous
             after = self._rows[int(self.trace.configurations[k])] @ start
             if found and tick == self.trace.ticks[k - 1]:
