@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from jump_lane.catalogue.kinds import Capacitor, Diode, Igbt, Inductor, Mosfet, Part
 from jump_lane.quantities import show
 from jump_lane.spec import Margin
+
+
+SLACK = 1e-3
+"""A rating missed by less than this part of it counts as kept, at its limit."""
 
 
 @dataclass(frozen=True)
@@ -36,7 +41,7 @@ class Rating:
     @property
     def holds(self) -> bool:
         """Whether the part is rated for it."""
-        return self.needed <= self.limit * (1.0 + 1e-9)
+        return self.needed <= self.limit * (1.0 + SLACK)
 
     def text(self) -> str:
         """Return what is broken, and by how much."""
@@ -45,6 +50,16 @@ class Rating:
             f"{self.component}: {self.what} of {show(self.load, self.unit)} with a margin of {reserve} needs "
             f"{show(self.needed, self.unit)}, it is rated for {show(self.limit, self.unit)}"
         )
+
+
+def merged(every: Iterable[Rating]) -> tuple[Rating, ...]:
+    """Return each rating of each component once, with the largest load."""
+    found: dict[tuple[str, str], Rating] = {}
+    for rating in every:
+        key = rating.component, rating.what
+        if key not in found or rating.load > found[key].load:
+            found[key] = rating
+    return tuple(found.values())
 
 
 BLOCKED, AVERAGE, EFFECTIVE, PEAK = "blocked", "average", "effective", "peak"

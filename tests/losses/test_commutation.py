@@ -4,7 +4,8 @@ import unittest
 
 from jump_lane.losses.budget import budget
 from jump_lane.losses.commutation import Commutation, commutations, stops, turned_on
-from jump_lane.losses.stage import Stage, components
+from jump_lane.losses.stage import Stage
+from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design
 from jump_lane.verify.operating import solve
 from tests.common import buck_tables, design, example_design

@@ -94,7 +94,8 @@ class InACircuit(unittest.TestCase):
     def test_windings_on_one_core_share_their_flux(self) -> None:
         """What one winding sees is the integral of its own voltage, whoever carries the current."""
         from jump_lane.losses.core import linkage
-        from jump_lane.losses.stage import Stage, components
+        from jump_lane.losses.stage import Stage
+from jump_lane.topologies.components import components
         from jump_lane.verify.operating import solve
         from tests.common import buck_tables, design
 

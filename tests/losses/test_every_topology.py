@@ -6,7 +6,7 @@ from functools import cache
 from jump_lane.catalogue.kinds import ROLES, Diode, Inductor, Mosfet
 from jump_lane.catalogue.load import samples
 from jump_lane.losses.budget import Budget, budget
-from jump_lane.losses.stage import components
+from jump_lane.topologies.components import components
 from jump_lane.rating import Rating
 from jump_lane.spec import Spec
 from jump_lane.stock import value_of

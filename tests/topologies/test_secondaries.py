@@ -7,7 +7,7 @@ from typing import Any
 from jump_lane.derivation import REVERSED
 from jump_lane.errors import InputError
 from jump_lane.losses.budget import budget
-from jump_lane.losses.stage import components
+from jump_lane.topologies.components import components
 from jump_lane.spec import parse_spec
 from jump_lane.study.compare import of_topologies
 from jump_lane.study.template import example

@@ -13,7 +13,8 @@ from jump_lane.losses.commutation import commutations
 from jump_lane.losses.cooling import network, unknown
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.missing import missing
-from jump_lane.losses.stage import Component, Stage, components
+from jump_lane.losses.stage import Stage
+from jump_lane.topologies.components import Component, components
 from jump_lane.losses.thermal import Network, solve
 from jump_lane.rating import Rating
 from jump_lane.stock import figures

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 from jump_lane.catalogue.kinds import Diode, Mosfet, Part
 from jump_lane.losses.commutation import Commutation
 from jump_lane.losses.ledger import Entry, Gap, Loss
-from jump_lane.losses.stage import Component, Stage
+from jump_lane.losses.stage import Stage
+from jump_lane.topologies.components import Component
 from jump_lane.quantities import show
 from jump_lane.switching.record import Edge
 

@@ -19,13 +19,17 @@ def check_view(check: Check, every: bool) -> View:
         tables.append(_worst_table(check))
     broken = sum(not c.holds for c in check.corners)
     apart = sum(not f.agrees for c in check.corners for f in c.findings)
+    if check.stresses:
+        tables.append(_stress_table(check))
     outcome = f"at {broken} something is not met" if broken else "all that is asked holds"
     outcome += ", but parts are not rated for it" if check.overloads and not broken else ""
-    notes = [f"{len(check.corners)} corners simulated with the output held: {outcome}"]
+    settled = ", temperatures settled" if any(c.temperatures for c in check.corners) else ""
+    notes = [f"{len(check.corners)} corners simulated with the output held{settled}: {outcome}"]
     if apart:
         notes.append(f"{apart} values lie further from their derivation than their tolerance")
         notes.extend(check.design.caveats())
     notes += [f"not kept: {text}" for text in check.overloads]
+    notes += [f"not judged: {text}" for text in check.refused]
     return View("check", _check_data(check), tuple(tables), tuple(notes), check.exit_status)
 
 
@@ -36,7 +40,7 @@ def _corner_table(check: Check) -> Table:
         if c.failure:
             rows.append((*head, "no result", "", "", "", c.failure))
         else:
-            worst = max(c.findings, key=lambda f: abs(f.deviation))
+            worst = max(c.findings, key=lambda f: abs(f.deviation) if f.deviation == f.deviation else -1.0)
             rows.append(
                 (
                     *head,
@@ -58,7 +62,43 @@ def _corner_table(check: Check) -> Table:
 
 def _complaints(corner: Corner) -> list[str]:
     out = [] if corner.mode_holds else [f"mode: {corner.mode_advice}"]
-    return out + [f"{pretty(f.symbol)} {f.advice}" for f in corner.findings if not f.holds]
+    out += [f"{pretty(f.symbol)} {f.advice}" for f in corner.findings if not f.holds]
+    out += [f"{r.component}: {r.what}" for r in corner.ratings if not r.holds]
+    return [*out, corner.runaway] if corner.runaway else out
+
+
+def _stress_table(check: Check) -> Table:
+    """Return what every component bears, and which ratings that needs with margins and spikes."""
+    margin = check.design.spec.margin
+    known = {r.component for r in check.ratings}
+    broken = {r.component for r in check.ratings if not r.holds}
+    rows, marks = [], []
+    for s in check.stresses:
+        name = s.component.split(":")[0]
+        valve = s.kind in ("switch", "rectifier") or (s.kind == "auxiliary" and s.blocked > 0.0)
+        voltage = show(s.voltage_needed(margin), "V") if s.blocked > 0.0 else ""
+        peak = show(s.current_needed(margin), "A") if valve or s.kind == "inductor" else ""
+        hot = max((c.temperatures[name] for c in check.corners if name in c.temperatures), default=None)
+        rows.append(
+            (
+                s.component,
+                show(s.average, "A") if s.kind != "capacitor" else "",
+                show(s.rms, "A"),
+                show(s.peak, "A") if s.kind != "capacitor" else "",
+                show(s.blocked, "V") if s.blocked > 0.0 else "",
+                voltage + (" with spike" if s.spike > 1.0 else ""),
+                peak,
+                "" if hot is None else show(hot, "°C"),
+                "not rated for it" if name in broken else "holds" if name in known else "no rating given",
+            )
+        )
+        marks.append("bad" if name in broken else "")
+    columns = (
+        "component", "average>", "rms>", "peak>", "blocks>", "voltage rating needed>", "peak rating needed>",
+        "temperature>", "part",
+    )  # fmt: skip
+    title = "Stress: the larger of derived and simulated over all corners; ratings with margins"
+    return Table(title, columns, tuple(rows), tuple(marks))
 
 
 def _worst_table(check: Check) -> Table:
@@ -91,8 +131,10 @@ def _finding_row(f: Finding, deviation: float, at: str) -> tuple[str, ...]:
         verdict = f.advice
     elif abs(deviation) > f.tolerance:
         verdict = f"differs by more than {show_percent(f.tolerance)}"
+    elif f.asked is not None:
+        verdict = f"holds, {f.advice}" if f.advice else "holds"
     else:
-        verdict = "holds" if f.asked is not None else "agrees"
+        verdict = "agrees"
     return (
         pretty(f.symbol),
         f.meaning,
@@ -100,7 +142,7 @@ def _finding_row(f: Finding, deviation: float, at: str) -> tuple[str, ...]:
         show(f.derived, f.unit),
         show(f.simulated, f.unit),
         at,
-        f"{100 * deviation:+.3f} %",
+        f"{100 * deviation:+.3f} %" if deviation == deviation else "",
         verdict,
     )
 
@@ -111,12 +153,40 @@ def _check_data(check: Check) -> dict[str, Any]:
         "topology": check.design.page.name,
         "holds": check.exit_status == 0,
         "overloads": list(check.overloads),
+        "not_judged": list(check.refused),
+        "ratings": [
+            {
+                "component": r.component,
+                "what": r.what,
+                "load": r.load,
+                "needed": r.needed,
+                "limit": r.limit,
+                "unit": r.unit,
+                "holds": r.holds,
+            }
+            for r in check.ratings
+        ],
+        "stresses": [
+            {
+                "component": s.component,
+                "kind": s.kind,
+                "average": s.average,
+                "rms": s.rms,
+                "peak": s.peak,
+                "blocked": s.blocked,
+                "voltage_needed": s.voltage_needed(check.design.spec.margin),
+                "current_needed": s.current_needed(check.design.spec.margin),
+            }
+            for s in check.stresses
+        ],
         "corners": [
             {
                 "V_in": c.v_in,
                 "I_o": c.i_o,
                 "mode": {"derived": c.mode_derived, "simulated": c.mode_simulated, "holds": c.mode_holds},
                 "failure": c.failure or None,
+                "runaway": c.runaway or None,
+                "temperatures": dict(c.temperatures),
                 "control": {"derived": c.control[0], "simulated": c.control[1]},
                 "holds": c.holds,
                 "findings": [

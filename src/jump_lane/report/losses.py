@@ -9,7 +9,7 @@ import numpy as np
 from jump_lane.losses.budget import Budget
 from jump_lane.losses.core import BIAS, CORE
 from jump_lane.losses.ledger import Loss
-from jump_lane.losses.stage import Component
+from jump_lane.topologies.components import Component
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.export import Columns
 from jump_lane.report.figures import COLOURS, INK, dress, prefixed, save, sheet

@@ -92,7 +92,7 @@ def candidate(name: str, spec: Spec) -> Candidate:
         "",
         (float(duty.min()), float(duty.max())),
         tuple(sorted(modes)),
-        sum(_stress(design, e.name) for e in design.valves) / power,
+        float(np.nansum([_stress(design, e.name) for e in design.valves])) / power,
         sum(_energy(design, e) for e in elements if isinstance(e, Inductor)),
         _largest(design, "I_Corms"),
         _largest(design, "I_Cirms"),
@@ -115,7 +115,10 @@ def _stress(design: Design, device: str) -> float:
 
     Where no peak of its own is derived, it is that of the inductor; not a number if nothing is.
     """
-    name = design.stands_for(device)
+    try:
+        name = design.stands_for(device)
+    except InputError:
+        return float("nan")
     symbols = (f"I_{name}pk", f"I_{name}rms", "I_Lpk")
     peak = next((symbol for symbol in symbols if symbol in design.sheet), symbols[0])
     return _largest(design, f"V_{name}") * _largest(design, peak)

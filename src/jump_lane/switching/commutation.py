@@ -25,7 +25,9 @@ full; too many events in a period."""
 FITS = -1
 CONTRADICTORY = -2
 
-CONSISTENT = 1e-9
+CONSISTENT, NOISE = 1e-11, 2e-14
+"""How far below zero a guard may be: of the sum of the magnitudes that it is made of, and of the size of the state."""
+
 JUMP = 1e-9
 
 
@@ -73,6 +75,31 @@ def _lowest(watch, c, first, count, n1, z):
 
 
 @compiled
+def magnitude(watch, c, z, n1, row):
+    """Return the sum of magnitudes of a watched row applied to z."""
+    s = 0.0
+    for j in range(n1):
+        s += abs(watch[c, j, row] * z[j])
+    return s
+
+
+@compiled
+def _broken(watch, c, count, n, z):
+    """Return the guard that is most below zero by more than rounding, or FITS."""
+    which, low = FITS, 0.0
+    floor = NOISE * size_of(z, n)
+    for k in range(count):
+        s, size = 0.0, 0.0
+        for j in range(n + 1):
+            term = watch[c, j, k] * z[j]
+            s += term
+            size += abs(term)
+        if s < low and -s > CONSISTENT * size + floor:
+            which, low = k, s
+    return which
+
+
+@compiled
 def _jumps(tables, c, z, entered, n, tick, work):
     """Tell whether entering configuration c moves the state by more than a tick's worth."""
     apply(tables.rate, c, z, work)
@@ -102,10 +129,7 @@ def _misfit(tables, c, z, entered, sizes, tick, work):
             if kind == IMPOSSIBLE:
                 return CONTRADICTORY, False
             jumped = True
-    low, which, large = _lowest(tables.watch, c, 0, d, n + 1, entered)
-    if -low > CONSISTENT * size_of(entered, n):
-        return which, jumped
-    return FITS, jumped
+    return _broken(tables.watch, c, d, n, entered), jumped
 
 
 @compiled

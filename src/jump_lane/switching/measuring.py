@@ -86,6 +86,11 @@ def walk(phi, c, start, rests, span, first, tick, rows, lows, highs, ticks, stat
     ticks[0] = 0
     states[0] = z
     whole = span - 1 if rests[1] > 0.0 else span
+    if span == 0:
+        _within(phi, c, z, max(rests[0] - rests[1], 0.0), fresh)
+        ticks[1] = 0
+        states[1] = z
+        return 2
     if rests[0] > 0.0:
         _within(phi, c, z, rests[0], fresh)
         ticks[1] = 0

@@ -29,7 +29,7 @@ ROUNDING = 1e-14
 DIGITS = 1e-8
 """Where that doubt exceeds this part of the integral, it is found by quadrature."""
 
-BREACH = 1e-6
+BREACH = 1e-5
 """A diode law broken by less than this part of the largest voltage or current is rounding."""
 
 FAINT = 1e-9
@@ -392,6 +392,11 @@ class Recording:
         return carries & said.reshape(carries.shape)
 
     @cached_property
+    def valves(self) -> frozenset[str]:
+        """Return the names of switches and diodes."""
+        return frozenset(v.within or v.name for v in self.network.valves if not v.knot)
+
+    @cached_property
     def stretches(self) -> list[Stretch]:
         """Return the stretches of the period with the valves that conduct in each."""
         out = []
@@ -440,6 +445,8 @@ class Recording:
         c = int(self.trace.configurations[stretch])
         row = self._rows[c][self.index(name)]
         length = float(self.trace.durations[stretch] * self.engine.tick)
+        if length == 0.0:
+            return self.ends(stretch, name)[0]
         return float(row @ self._moments[stretch][:, -1]) / length
 
     def fraction(self, *valves: str, every: bool = False) -> float:

@@ -18,19 +18,32 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import LEVELS, PERIOD
-from jump_lane.switching.commutation import CONSISTENT, FULL, OK, TOO_MANY, apply, commutate, size_of
+from jump_lane.switching.commutation import (
+    CONSISTENT,
+    FULL,
+    OK,
+    NOISE,
+    TOO_MANY,
+    apply,
+    commutate,
+    magnitude,
+    size_of,
+)
 from jump_lane.switching.nodal import eliminate
 from jump_lane.switching.propagators import advance, compiled, inlined, propagate
 from jump_lane.switching.tables import find
 
 MAX_EVENTS = 2000
 
+LEAST_REST = 1e-12
+"""What is left of a tick behind an event, so that the event is known to lie within it."""
+
 ROUNDING = 1e-15
 """Doubt about a sum of products, of the sum of their magnitudes."""
 
-GUARD_ROUNDING = 1e-12
+GUARD_ROUNDING = 1e-13
 ACCEPTED = 2.0 * CONSISTENT
-"""How far below zero a guard may go, of the size of the state; the larger one while it is at rest there.
+"""How far below zero a guard may go, of the terms that it is the sum of; the larger one while it is at rest there.
 
 Commutation accepts a combination whose guards are above −`CONSISTENT`.  One that comes back to the same combination has
 found a valve between conducting and blocking; it is left alone unless its guard moves on.
@@ -59,15 +72,12 @@ def _observe(watch, c, z, n1, count, watched, side):
 @inlined
 def _doubt(watch, c, z, n1, row):
     """Return by how much rounding may falsify a watched row applied to z."""
-    s = 0.0
-    for j in range(n1):
-        s += abs(watch[c, j, row] * z[j])
-    return ROUNDING * s
+    return ROUNDING * magnitude(watch, c, z, n1, row)
 
 
 @inlined
-def _resolved(watch, c, z, watched, here, d, n1, h, slack):
-    """Tell whether no guard can have been below `slack` within a step: 0 no, 1 yes, 2 yes and twice the step may do.
+def _resolved(watch, c, z, watched, here, d, n1, h):
+    """Tell whether no guard can have been below its slack within a step: 0 no, 1 yes, 2 yes and twice the step may do.
 
     Values a, b, slopes and bends at both ends give the cubic through the step; how far trapezoids of slopes and of bends
     miss the differences of values and of slopes bounds what that cubic leaves out (third and fourth derivatives, which
@@ -75,7 +85,7 @@ def _resolved(watch, c, z, watched, here, d, n1, h, slack):
     """
     verdict, there = 2, 1 - here
     for k in range(d):
-        a, b = watched[here, k], watched[there, k]
+        a, b, slack = watched[here, k], watched[there, k], watched[2, k]
         s, t = h * watched[here, d + k], h * watched[there, d + k]
         left = abs(b - a - 0.5 * (s + t))
         bent = abs(t - s - 0.5 * h * h * (watched[here, 2 * d + k] + watched[there, 2 * d + k]))
@@ -112,12 +122,21 @@ def _cubic_minimum(a, b, s, t):
     return min(a, b, a + x * (s + x * (mean + x * bend)))
 
 
+@compiled
+def _allow(watch, c, z, sizes, resting, watched):
+    """Set how far below zero each guard may go in a stretch that starts at z."""
+    part, noise = (ACCEPTED, 2.0 * NOISE) if resting else (GUARD_ROUNDING, 0.2 * NOISE)
+    floor = noise * size_of(z, sizes.n)
+    for k in range(sizes.natural):
+        watched[2, k] = -part * magnitude(watch, c, z, sizes.n + 1, k) - floor
+
+
 @inlined
-def _deepest(watched, side, d, slack):
-    """Return the guard furthest below `slack`, or −1."""
-    which, deepest = -1, slack
+def _deepest(watched, side, d):
+    """Return the guard furthest below its slack, or −1."""
+    which, deepest = -1, 0.0
     for k in range(d):
-        if watched[side, k] < deepest:
+        if watched[side, k] < watched[2, k] and watched[side, k] < deepest:
             deepest, which = watched[side, k], k
     return which
 
@@ -128,11 +147,11 @@ def _cross(z, fresh, a, b):
     part = min(max(a, 0.0) / (max(a, 0.0) - b), 1.0)
     for i in range(z.shape[0]):
         z[i] += part * (fresh[i] - z[i])
-    return 1.0 - part
+    return max(1.0 - part, LEAST_REST)
 
 
 @compiled
-def _hunt(phi, watch, c, z, fresh, watched, sizes, level, slack, stats):
+def _hunt(phi, watch, c, z, fresh, watched, sizes, level, stats):
     """Halve steps from `level` on up to a guard that fails, which only the end of the step before is known to do.
 
     z is advanced in place; returns the ticks gone, the valve (or −1, a tick before that end) and the rest of the tick.
@@ -143,7 +162,7 @@ def _hunt(phi, watch, c, z, fresh, watched, sizes, level, slack, stats):
         products += 1
         propagate(phi, c, level, z, fresh)
         _observe(watch, c, fresh, n1, d, watched, 1)
-        which = _deepest(watched, 1, d, slack)
+        which = _deepest(watched, 1, d)
         if which >= 0 and level == 0:
             _observe(watch, c, z, n1, d, watched, 0)
             rest = _cross(z, fresh, watched[0, which], watched[1, which])
@@ -159,8 +178,8 @@ def _hunt(phi, watch, c, z, fresh, watched, sizes, level, slack, stats):
 
 
 @compiled
-def _flow(phi, watch, c, first, z, fresh, watched, sizes, span, rounding, tick, stats):
-    """Propagate through at most `span` ticks of configuration c, up to the first guard below −`rounding`.
+def _flow(phi, watch, c, first, z, fresh, watched, sizes, span, resting, tick, stats):
+    """Propagate through at most `span` ticks of configuration c, up to the first guard that fails.
 
     z is advanced in place; returns the ticks gone, the natural valve whose guard failed (or −1), and the part of the
     last tick that lies behind that instant.  Steps start as short as the fastest change wants (level `first`) and grow
@@ -168,7 +187,7 @@ def _flow(phi, watch, c, first, z, fresh, watched, sizes, span, rounding, tick, 
     innermost loop: arrays are handed over once.
     """
     nz, d, n1 = sizes.nz, sizes.natural, sizes.n + 1
-    slack = -rounding * size_of(z, sizes.n)
+    _allow(watch, c, z, sizes, resting, watched)
     level, left, here, products = first, span, 0, 0
     which, rest = -1, 0.0
     _observe(watch, c, z, n1, 3 * d, watched, here)
@@ -178,16 +197,16 @@ def _flow(phi, watch, c, first, z, fresh, watched, sizes, span, rounding, tick, 
         products += 1
         propagate(phi, c, level, z, fresh)
         _observe(watch, c, fresh, n1, 3 * d, watched, 1 - here)
-        which = _deepest(watched, 1 - here, d, slack)
+        which = _deepest(watched, 1 - here, d)
         if which >= 0 and level == 0:
             rest = _cross(z, fresh, watched[here, which], watched[1 - here, which])
             left -= 1
             break
-        verdict = _resolved(watch, c, z, watched, here, d, n1, tick * (1 << level), slack)
+        verdict = _resolved(watch, c, z, watched, here, d, n1, tick * (1 << level))
         if verdict == 0 and level > 0:
             level -= 1
         elif which >= 0:
-            gone, which, rest = _hunt(phi, watch, c, z, fresh, watched, sizes, level - 1, slack, stats)
+            gone, which, rest = _hunt(phi, watch, c, z, fresh, watched, sizes, level - 1, stats)
             left -= gone
             if which >= 0:
                 break
@@ -205,13 +224,27 @@ def _flow(phi, watch, c, first, z, fresh, watched, sizes, span, rounding, tick, 
 
 
 @compiled
-def _finish_tick(tables, c, z, rest, fresh):
-    """Go on for the rest of a tick in which an event was met; nothing is left of it then."""
-    if rest > 0.0:
-        propagate(tables.phi, c, 0, z, fresh)
+def _finish_tick(tables, c, z, rest, fresh, watched, sizes, resting):
+    """Go on for the rest of a tick in which an event was met.
+
+    Returns the valve whose guard crosses zero before its end (or −1), and what is left of the tick; one that is at rest
+    at zero is left to the next tick, so that time goes on.
+    """
+    if rest == 0.0:
+        return -1, 0.0
+    d, n1 = sizes.natural, sizes.n + 1
+    propagate(tables.phi, c, 0, z, fresh)
+    for i in range(z.shape[0]):
+        fresh[i] = z[i] + rest * (fresh[i] - z[i])
+    _allow(tables.watch, c, z, sizes, resting, watched)
+    _observe(tables.watch, c, z, n1, d, watched, 0)
+    _observe(tables.watch, c, fresh, n1, d, watched, 1)
+    which = _deepest(watched, 1, d)
+    if which < 0 or watched[0, which] <= -watched[2, which]:
         for i in range(z.shape[0]):
-            z[i] += rest * (fresh[i] - z[i])
-    return 0.0
+            z[i] = fresh[i]
+        return -1, 0.0
+    return which, rest * _cross(z, fresh, watched[0, which], watched[1, which])
 
 
 GRAZING = 1e-7
@@ -299,14 +332,13 @@ def run_period(tables, ticks, masks, slopes, sizes, tick, record, stats, mark):
     Returns status, and the combination at the end, or the one that is missing or cannot be.
     """
     work = np.zeros((4, sizes.nz + sizes.columns))
-    fresh, watched = np.empty(sizes.nz), np.empty((2, 3 * sizes.natural))
+    fresh, watched = np.empty(sizes.nz), np.empty((3, 3 * sizes.natural))
     z, p, period = mark.state.copy(), mark.tangent.copy(), tick * PERIOD
     e, now, end, combo, c, used, events, resting = mark.place
     rest = mark.rest[0]
     while True:
         _set(mark, (e, now, end, combo, c, used, events, resting), rest, z, p)
-        if now == end:
-            rest = _finish_tick(tables, c, z, rest, fresh)
+        if now == end and rest == 0.0:
             e += 1
             if e == masks.shape[0]:
                 return OK, combo
@@ -325,14 +357,15 @@ def run_period(tables, ticks, masks, slopes, sizes, tick, record, stats, mark):
         for i in range(sizes.nz):
             record.state[used, i] = z[i]
         used += 1
-        rest = _finish_tick(tables, c, z, rest, fresh)
-        rounding = ACCEPTED if resting else GUARD_ROUNDING
-        gone, which, rest = _flow(
-            tables.phi, tables.watch, c, tables.info[c, 1], z, fresh, watched, sizes, end - now, rounding, tick, stats
-        )  # fmt: skip
-        for m in range(sizes.columns):
-            advance(tables.phi, c, gone, p[m], fresh)
-        now += gone
+        which, rest = _finish_tick(tables, c, z, rest, fresh, watched, sizes, resting)
+        if which < 0:
+            gone, which, rest = _flow(
+                tables.phi, tables.watch, c, tables.info[c, 1], z, fresh, watched, sizes, end - now, resting, tick,
+                stats,
+            )  # fmt: skip
+            for m in range(sizes.columns):
+                advance(tables.phi, c, gone, p[m], fresh)
+            now += gone
         if which < 0:
             continue
         events += 1

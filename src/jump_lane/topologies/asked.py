@@ -55,10 +55,17 @@ def give_asked(
     sheet.derive(Line("P_o", "V_o*I_o", "W", "output power", DEFINITION))
 
 
-def give_transformer(sheet: Sheet, spec: Spec, page: Page) -> None:
-    """Enter what the file says of a transformer, where there is one."""
+def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) -> None:
+    """Enter what the file says of a transformer, where there is one.
+
+    Parameters
+    ----------
+    kept
+        Part of the turns ratio that resistive drops, leakage and lost duty leave.
+    """
     if not page.isolated:
         return
+    sheet.give("k_n", kept, "", "part of the turns ratio that drops, leakage and lost duty leave", "default")
     t, limit = spec.transformer, spec.switching.duty_limit
     for k, output in enumerate(spec.output[1:], start=2):
         voltage, load = abs(output.voltages_at((output.current.max,))[0]), output.current.max

@@ -149,11 +149,12 @@ TIGHT = (
     Line("I_D1pk", "I_sa", "A", "peak current of a rectifier", blocks.KIRCHHOFF),
     Line(
         "V_S1r",
-        "(1 + m_V)*(1 + m_sp)*V_S1",
+        "(1 + m_V)*V_S1",
         "V",
-        "voltage rating a switch should have, with a spike",
+        "voltage rating a switch should have",
         blocks.MARGIN,
     ),
+    blocks.with_spike("S1"),
     *RATED,
     *rewritten(blocks.smooth_input("L"), TWICE),
 )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -34,6 +35,13 @@ from jump_lane.topologies.role import alike
 NEAR_BOUNDARY = 0.01
 """A load within this part of the boundary load counts as being at the boundary."""
 
+
+ATTEMPTS = 24
+"""How often a turns ratio is lowered until the duty ratio stays below its limit."""
+
+NEAR_LIMIT, RESERVE, LEAST_STEP = 1e-3, 0.015, 0.93
+"""A duty ratio within this part of its limit keeps it; what is left to the simulated one where a turns ratio is lowered
+for it; the largest step in which that is done."""
 
 SATURATING = "inductances are derived as at no current; the simulation follows their saturation curves"
 ONE_CORE = "the saturation curves of windings on one core are not simulated"
@@ -177,15 +185,14 @@ class Design:
 
     def stands_for(self, device: str) -> str:
         """Return the device whose symbols a device shares: itself, or the one that stands for all made alike."""
-        return alike(device, lambda name: f"V_{name}" in self.sheet) or "D1"
+        found = alike(device, lambda name: f"V_{name}" in self.sheet)
+        if not found:
+            raise InputError(f"{device}: nothing is derived for it, so that it has no figures to go by")
+        return found
 
     def spike(self, tag: str) -> float:
         """Return the factor by which leakage may raise what a device blocks, where the page allows for it."""
-        rated, blocked = f"V_{tag}r", f"V_{tag}"
-        if rated not in self.sheet or blocked not in self.sheet or self.sheet[blocked].worst <= 0.0:
-            return 1.0
-        margin = 1.0 + self.spec.margin.voltage
-        return max(self.sheet[rated].worst / self.sheet[blocked].worst / margin, 1.0)
+        return 1.0 + self.spec.margin.spike if f"V_{tag}s" in self.sheet else 1.0
 
     def caveats(self) -> tuple[str, ...]:
         """Return what the derivation leaves out."""
@@ -224,10 +231,10 @@ def derive(spec: Spec) -> Design:
         raise InputError(f"output.voltage: {show(given, 'V')}, but the output of the {page.name} is {sign}")
     inputs, loads = spec.voltage.corners(), spec.output[0].current.corners()
     chosen = chosen_values(spec, page)
-    design = _derive(spec, page, inputs, loads, chosen)
+    design = _within_limit(spec, page, inputs, loads, chosen)
     biased = chosen_values(spec, page, design.sheet)
     if biased != chosen:
-        design = _derive(spec, page, inputs, loads, biased)
+        design = _within_limit(spec, page, inputs, loads, biased)
     _require_possible(design)
     _require_bounds(design)
     names = [e.name for e in design.valves] if spec.damping else []
@@ -237,13 +244,48 @@ def derive(spec: Spec) -> Design:
     return replace(design, line=line)
 
 
-def _derive(
+def _within_limit(
     spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float]
+) -> Design:
+    """Derive with the turns ratio lowered until the duty ratio stays below its limit with all drops and losses of duty.
+
+    What no turns ratio mends is returned, or raised, as it is without.
+    """
+    if not page.isolated or "n" in chosen:
+        return _derive(spec, page, inputs, loads, chosen)
+    first: Design | InputError | None = None
+    kept = 1.0
+    for _ in range(ATTEMPTS):
+        found: Design | InputError
+        try:
+            found = _derive(spec, page, inputs, loads, chosen, kept)
+            highest = float(found.sheet[page.control].values.max())
+            limit = found.sheet["D_lim"].worst
+            if highest <= limit * (1.0 + NEAR_LIMIT):
+                return found
+            step = limit * (1.0 - RESERVE) / highest if highest > 0.0 else math.nan
+        except InputError as error:
+            found, step = error, math.nan
+        first = found if first is None else first
+        kept *= min(max(step, LEAST_STEP), 1.0 - NEAR_LIMIT) if math.isfinite(step) else LEAST_STEP
+    assert first is not None
+    if isinstance(first, InputError):
+        raise first
+    return first
+
+
+def _derive(
+    spec: Spec,
+    page: Page,
+    inputs: tuple[float, ...],
+    loads: tuple[float, ...],
+    chosen: dict[str, float],
+    kept: float = 1.0,
 ) -> Design:
     spec = with_secondary(spec, page)
     sheet = Sheet((len(inputs), len(loads)))
     give_asked(sheet, spec, spec.output[0], inputs, loads)
-    give_transformer(sheet, spec, page)
+    give_transformer(sheet, spec, page, kept)
     give_parts(sheet, spec, page)
     for entry in page.sizing:
         give_ripples(sheet, spec, page)

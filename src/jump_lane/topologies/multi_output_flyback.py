@@ -27,7 +27,7 @@ from jump_lane.spec import Spec
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, transformers
 from jump_lane.topologies.blocks.rewriting import rewritten
-from jump_lane.topologies.page import Cases, Entry, Page, Proof
+from jump_lane.topologies.page import Ask, Cases, Entry, Page, Proof
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 
@@ -289,7 +289,7 @@ PAGE = Page(
         *(Proof(f"V_e{k}", f"load{k}.v", "average", 0.15) for k in range(2, MOST + 1)),
         Proof("V_cl", "C_cl.v", "average", 0.05),
     ),
-    asks=(),
+    asks=(Ask("dI_Lm", "dI_ask", "L_m"),),
     figure=(
         ("gate", ("S1.gate",)),
         ("primary currents", ("L_m.i", "S1.i")),

@@ -2,25 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, REVERSED
-from jump_lane.errors import NoResultError
+from jump_lane.errors import NoResultError, RunawayError
+from jump_lane.judge.asked import limits, refused
+from jump_lane.judge.limit import Limit, Scene
+from jump_lane.judge.stress import Stress, stresses_of, worst_of
+from jump_lane.losses.budget import budget
+from jump_lane.losses.cooling import network
+from jump_lane.losses.ratings import ratings
+from jump_lane.losses.stage import Stage
 from jump_lane.quantities import show, show_percent
+from jump_lane.rating import Rating, merged
 from jump_lane.switching.record import Recording
+from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design
-from jump_lane.topologies.page import Ask, Page, Proof
+from jump_lane.topologies.page import Page, Proof
 from jump_lane.verify.operating import solve
-from jump_lane.verify.overload import SLACK, overloads
+from jump_lane.verify.overload import SLACK, derived_ratings
 from jump_lane.waveforms import NOISE
 
-HELD = "V_o"
-"""The symbol of what the control variable holds."""
-
-ACCURACY = 1e-3
-"""How closely the average output has to be met; a string of LEDs is held by its current."""
+FEW = 1e-2
+"""A derived value below this part of the signal's peak is no scale for a deviation; the peak is."""
 
 
 @dataclass(frozen=True)
@@ -53,8 +59,8 @@ class Finding:
 
     @property
     def agrees(self) -> bool:
-        """Whether derived and simulated value lie within the tolerance."""
-        return abs(self.deviation) <= self.tolerance
+        """Whether derived and simulated value lie within the tolerance; nothing derived disagrees with nothing."""
+        return not abs(self.deviation) > self.tolerance
 
 
 @dataclass(frozen=True)
@@ -75,11 +81,16 @@ class Corner:
     findings: tuple[Finding, ...] = ()
     failure: str = ""
     control: tuple[float, float] = (float("nan"), float("nan"))
+    ratings: tuple[Rating, ...] = ()
+    temperatures: Mapping[str, float] = field(default_factory=dict)
+    stresses: tuple[Stress, ...] = ()
+    runaway: str = ""
 
     @property
     def holds(self) -> bool:
         """Whether all that was asked holds here."""
-        return not self.failure and self.mode_holds and all(f.holds for f in self.findings)
+        asked = self.mode_holds and all(f.holds for f in self.findings)
+        return not self.failure and not self.runaway and asked and all(r.holds for r in self.ratings)
 
 
 @dataclass(frozen=True)
@@ -90,9 +101,24 @@ class Check:
     corners: tuple[Corner, ...]
 
     @cached_property
+    def ratings(self) -> tuple[Rating, ...]:
+        """Every rating of every part, the load being the larger of derived and simulated over all corners."""
+        return merged((*derived_ratings(self.design), *(r for c in self.corners for r in c.ratings)))
+
+    @cached_property
     def overloads(self) -> tuple[str, ...]:
         """What the named parts cannot bear, in words."""
-        return overloads(self.design)
+        return tuple(r.text() for r in self.ratings if not r.holds)
+
+    @cached_property
+    def stresses(self) -> tuple[Stress, ...]:
+        """What every component bears, the largest over all corners, derived or simulated."""
+        return worst_of(self.design, [c.stresses for c in self.corners])
+
+    @cached_property
+    def refused(self) -> tuple[str, ...]:
+        """What the file asks for and no verdict speaks of."""
+        return tuple(refused(self.design))
 
     @property
     def exit_status(self) -> int:
@@ -108,26 +134,49 @@ class Check:
             for finding in corner.findings:
                 by_symbol.setdefault(finding.symbol, []).append((finding, corner))
         for symbol, entries in by_symbol.items():
-            line = self.design.sheet[symbol].line
+            line = self.design.sheet[symbol].line if symbol in self.design.sheet else None
             sign = -1.0 if line is not None and line.worst == "min" else 1.0
             finding, corner = max(entries, key=lambda e: (not e[0].holds, sign * e[0].simulated))
-            yield finding, corner, max((e[0].deviation for e in entries), key=abs)
+            known = [e[0].deviation for e in entries if e[0].deviation == e[0].deviation]
+            yield finding, corner, max(known, key=abs, default=float("nan"))
 
 
 def check_corner(design: Design, i: int, j: int) -> Corner:
-    """Simulate one corner and judge it."""
+    """Simulate one corner and judge it: what is asked, ratings, and temperatures where cooling is known."""
     v_in, i_o = design.inputs[i], design.loads[j]
     derived = design.mode(i, j)
+    empty = Corner((i, j), v_in, i_o, derived)
     try:
         state, recording = solve(design, i, j)
     except NoResultError as error:
-        return Corner((i, j), v_in, i_o, derived, failure=str(error))
+        return replace(empty, failure=str(error))
     mode = simulated_mode(design.page, recording)
     holds, advice = _judge_mode(design, mode)
-    proofs = (p for p in design.proofs if not p.modes or {mode, derived} <= set(p.modes))
-    findings = tuple(_finding(design, recording, proof, i, j) for proof in proofs)
+    scene = Scene(recording, state.control)
+    findings = tuple(_findings(design, scene, {mode, derived}, i, j))
     control = (design.sheet[design.page.control].corner(i, j), state.control)
-    return Corner((i, j), v_in, i_o, derived, mode, holds, advice, findings, control=control)
+    corner = replace(
+        empty, mode_simulated=mode, mode_holds=holds, mode_advice=advice, findings=findings, control=control
+    )
+    return _with_ratings(design, corner, recording)
+
+
+def _with_ratings(design: Design, corner: Corner, recording: Recording) -> Corner:
+    """Return a corner with what its parts bear, temperatures settled with the losses where cooling is known."""
+    point = design.point(*corner.index)
+    every = components(design, point)
+    stage = Stage(design, point, recording, every)
+    stresses = tuple(stresses_of(design, recording, every))
+    if not network(design, every).names:
+        rated = tuple(r for r in ratings(stage, {}) if isinstance(r, Rating))
+        return replace(corner, ratings=rated, stresses=stresses)
+    try:
+        found = budget(design, *corner.index)
+    except RunawayError as error:
+        return replace(corner, runaway=str(error), stresses=stresses)
+    except NoResultError as error:
+        return replace(corner, failure=f"temperatures: {error}", stresses=stresses)
+    return replace(corner, ratings=found.ratings, temperatures=found.temperatures, stresses=stresses)
 
 
 def check(design: Design) -> Check:
@@ -166,60 +215,54 @@ def _judge_mode(design: Design, mode: str) -> tuple[bool, str]:
     return False, f"lower L below {show(smallest, 'H')}"
 
 
-def _finding(design: Design, recording: Recording, proof: Proof, i: int, j: int) -> Finding:
+def _findings(design: Design, scene: Scene, modes: set[str], i: int, j: int) -> Iterator[Finding]:
+    """Yield every derived quantity that a measure proves, with its limit if there is one, then the other limits."""
+    asked = {limit.symbol: limit for limit in limits(design, i, j)}
+    for proof in design.proofs:
+        if proof.modes and not modes <= set(proof.modes):
+            continue
+        yield _proven(design, scene, proof, asked.pop(proof.symbol, None), i, j)
+    for limit in asked.values():
+        yield _judged(design, scene, limit, i, j)
+
+
+def _proven(
+    design: Design, scene: Scene, proof: Proof, limit: Limit | None, i: int, j: int
+) -> Finding:
     value = design.sheet[proof.symbol]
     derived = value.corner(i, j)
-    simulated = float(getattr(recording.measures(proof.signal), proof.measure))
+    measures = scene.recording.measures(proof.signal)
+    simulated = float(getattr(measures, proof.measure))
     scale = abs(design.sheet[proof.scale].corner(i, j)) if proof.scale else abs(derived)
+    scale = max(scale, measures.peak if scale < FEW * measures.peak else 0.0)
     simulated = 0.0 if abs(simulated) < NOISE * scale else simulated
-    deviation = (simulated - derived) / max(scale, 1e-12)
-    ask = next((a for a in design.asks if a.symbol == proof.symbol), None)
-    asked, holds, advice = _judge(design, ask, simulated, i, j)
-    if ask is None and proof.symbol in design.saturation_currents:
-        asked, holds, advice = _judge_saturation(design, proof, simulated)
-    if proof.symbol == HELD:
-        asked, holds = derived, abs(deviation) <= ACCURACY
-        advice = "" if holds else "the output is not held"
+    deviation = (simulated - derived) / scale if scale > 0.0 else 0.0
+    asked, holds, advice = _judge_saturation(design, proof, simulated)
+    if limit is not None:
+        asked, (holds, advice) = limit.asked, limit.judge(simulated)
     return Finding(
         proof.symbol, value.unit, value.meaning, derived, simulated, deviation, design.tolerance(proof),
-        asked, holds, advice, proof.symbol == HELD,
+        asked, holds, advice, limit is not None and limit.target,
     )  # fmt: skip
 
 
-def _judge(
-    design: Design, ask: Ask | None, simulated: float, i: int, j: int
-) -> tuple[float | None, bool, str]:
-    if ask is None:
-        return None, True, ""
-    limit = design.sheet[ask.limit].corner(i, j)
-    if simulated <= limit * (1.0 + SLACK):
-        return limit, True, ""
-    return (
-        limit,
-        False,
-        f"over by {show_percent(simulated / limit - 1.0)}: {_advice(design, ask, simulated, i, j)}",
-    )
+def _judged(design: Design, scene: Scene, limit: Limit, i: int, j: int) -> Finding:
+    """Return a finding of something asked that no proof speaks of."""
+    simulated = limit.measure(scene)
+    known = design.sheet[limit.symbol].corner(i, j) if limit.symbol in design.sheet else float("nan")
+    holds, advice = limit.judge(simulated)
+    return Finding(
+        limit.symbol, limit.unit, limit.meaning, known, simulated, float("nan"), float("inf"),
+        limit.asked, holds, advice, limit.target,
+    )  # fmt: skip
 
 
-def _judge_saturation(design: Design, proof: Proof, peak: float) -> tuple[float, bool, str]:
+def _judge_saturation(design: Design, proof: Proof, peak: float) -> tuple[float | None, bool, str]:
     """Tell whether an inductor stays below its saturation current, and what is left of it if it does not."""
-    limit = design.saturation_currents[proof.symbol]
-    if peak <= limit * (1.0 + SLACK):
+    limit = design.saturation_currents.get(proof.symbol)
+    if limit is None or peak <= limit * (1.0 + SLACK):
         return limit, True, ""
     name = next(r.name for r in design.page.roles if f"I_{r.tag}pk" == proof.symbol)
     curve = design.saturation.get(name)
     left = "" if curve is None else f", {show_percent(curve.at(peak))} of its inductance is left"
     return limit, False, f"{name} saturates at {show(peak, 'A')}{left}: take one for more current"
-
-
-def _advice(design: Design, ask: Ask, simulated: float, i: int, j: int) -> str:
-    limit = design.sheet[ask.limit].corner(i, j)
-    fixed = design.sheet[ask.share].corner(i, j) if ask.share else 0.0
-    if fixed >= limit:
-        return f"{ask.otherwise} ({show(design.sheet['ESR_max'].worst, 'Ω')})"
-    component = design.sheet[ask.remedy]
-    needed = component.worst * (simulated - fixed) / (limit - fixed)
-    return (
-        f"raise {ask.remedy} from {show(component.worst, component.unit)} "
-        f"to at least {show(needed, component.unit)}"
-    )

@@ -12,7 +12,7 @@ from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.role import Role
 
-SLACK = 1e-6
+SLACK = 1e-3
 """A limit exceeded by less than this part of it counts as held."""
 
 
@@ -42,15 +42,18 @@ def _load(design: Design, role: Role, quantity: str) -> float | None:
     return float(design.sheet[symbol].values.max()) * (design.spike(role.tag) if quantity == BLOCKED else 1.0)
 
 
-def overloads(design: Design) -> tuple[str, ...]:
-    """Return what the named parts cannot bear, in words."""
-    found = []
+def derived_ratings(design: Design) -> Iterator[Rating]:
+    """Yield every rating of the named parts as derived."""
     for role in design.page.roles:
         part = part_of(design.spec, role.name, role.kind)
         if part is not None:
             every = needs(design, role, part, count(design.spec, role.name))
-            found += [r.text() for r in every if isinstance(r, Rating) and not r.holds]
-    return tuple(found)
+            yield from (r for r in every if isinstance(r, Rating))
+
+
+def overloads(design: Design) -> tuple[str, ...]:
+    """Return what the named parts cannot bear as derived, in words."""
+    return tuple(r.text() for r in derived_ratings(design) if not r.holds)
 
 
 def unkept(design: Design, i: int, j: int) -> Iterator[str]:

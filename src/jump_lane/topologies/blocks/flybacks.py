@@ -335,9 +335,8 @@ def rectifier(switches: str = "1", blocked: Text | None = None) -> tuple[Line, .
             "voltage that rectifier D1 blocks",
             KIRCHHOFF,
         ),
-        Line(
-            "V_D1r", "(1 + m_V)*(1 + m_sp)*V_D1", "V", "voltage rating D1 should have, with a spike", MARGIN
-        ),
+        Line("V_D1r", "(1 + m_V)*V_D1", "V", "voltage rating D1 should have", MARGIN),
+        with_spike("D1", "rectifier"),
         Line("I_D1r", "(1 + m_I)*I_D1pk", "A", "peak current rating D1 should have", MARGIN),
     )
 

@@ -29,7 +29,14 @@ def turns_ratio(at_limit: str) -> tuple[Line, ...]:
         Formula of the ratio at which the duty ratio reaches its limit.
     """
     return (
-        Line("n_d", at_limit, "", "turns ratio that brings the duty ratio to its limit", VOLT_SECONDS, "min"),
+        Line(
+            "n_d",
+            f"k_n*({at_limit})",
+            "",
+            "turns ratio that brings the duty ratio to its limit",
+            VOLT_SECONDS,
+            "min",
+        ),
         Line(
             "n",
             "n_d*(1 - min(1, N_p)) + min(1, N_p)*N_p/max(1, floor(N_p/n_d + 0.999999))",

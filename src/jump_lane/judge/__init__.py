@@ -1,0 +1,1 @@
+"""What a converter file asks for, judged on what the circuit does."""

@@ -1,0 +1,250 @@
+"""Every limit that a converter file sets: outputs, ripples, duty ratio.  No page has a say in what is judged.
+
+Ratings and temperatures of parts are judged by `rating`, the conduction mode by the test of its page.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from jump_lane.judge.limit import Limit, Scene
+from jump_lane.judge.ripple import capacitance_for, input_ripple
+from jump_lane.quantities import show, show_percent
+from jump_lane.topologies.design import Design
+from jump_lane.topologies.page import Ask
+
+HELD = 1e-3
+"""How closely the output that is regulated has to be met."""
+
+JUDGED = {
+    "output.voltage": "every output: the regulated one held, the others within their band",
+    "output.voltage_band": "outputs that are not regulated",
+    "output.voltage_ripple": "every output",
+    "input.voltage_ripple": "from the simulated input current, C_i with its ESR",
+    "switching.current_ripple": "inductors, where no conduction mode decides it",
+    "switching.mode": "conduction mode",
+    "switching.coupling_ripple": "coupling and blocking capacitors",
+    "switching.duty_limit": "simulated duty ratio",
+}
+"""Keys of the file that set a limit, and on what it is judged."""
+
+NOT_JUDGED = {
+    "transformer.magnetising_ripple": "it sets L_m, from which the ripple follows that is shown",
+    "transformer.soft_load": "the load down to which switches turn on softly sets L_r; it is derived, not judged",
+    "input.ac.hold_up": "the hold-up time sets the bulk capacitor; it is derived, not judged",
+}
+"""Keys that ask for something no verdict speaks of, and why."""
+
+
+def limits(design: Design, i: int, j: int) -> Iterator[Limit]:
+    """Yield everything asked at input corner i and load corner j."""
+    for k in range(len(design.spec.output)):
+        yield _voltage(design, k, i, j)
+        yield _output_ripple(design, k, i, j)
+    yield _input_ripple(design)
+    yield from _inductor_ripples(design, i, j)
+    yield from _coupling_ripples(design)
+    yield from _duty(design)
+
+
+def refused(design: Design) -> Iterator[str]:
+    """Yield what the file asks for and no verdict speaks of, each by its key and why."""
+    spec = design.spec
+    for name in ("magnetising_ripple", "soft_load"):
+        if name in spec.transformer.model_fields_set:
+            yield f"transformer.{name}: {NOT_JUDGED[f'transformer.{name}']}"
+    if spec.input.ac is not None and spec.input.ac.hold_up > 0.0:
+        yield f"input.ac.hold_up: {NOT_JUDGED['input.ac.hold_up']}"
+    if not _ripple_counts(design):
+        yield f"switching.current_ripple: not judged, as mode = {spec.switching.mode!r} decides the ripple"
+
+
+def _load(k: int) -> str:
+    return "load" if k == 0 else f"load{k + 1}"
+
+
+def _suffix(k: int) -> str:
+    return "" if k == 0 else str(k + 1)
+
+
+def _average(signal: str, scene: Scene) -> float:
+    return scene.recording.measures(signal).average
+
+
+def _swing(signal: str, scene: Scene) -> float:
+    return scene.recording.measures(signal).peak_to_peak
+
+
+def _voltage(design: Design, k: int, i: int, j: int) -> Limit:
+    output = design.spec.output[k]
+    if k == 0:
+        wanted = design.sheet["V_o"].corner(i, j)
+        band = HELD
+
+        def remedy(_: float) -> str:
+            return "the output is not held"
+    else:
+        wanted = abs(output.voltages_at((output.current.max,))[0])
+        band = output.voltage_band
+
+        def remedy(_: float) -> str:
+            return (
+                f"{show_percent(output.voltage_band)} asked; couple its winding tighter, load it within a narrower "
+                "range, or regulate it"
+            )
+
+    return Limit(
+        symbol=f"V_o{_suffix(k)}",
+        meaning=f"average voltage of output {k + 1}",
+        unit="V",
+        measure=partial(_average, f"{_load(k)}.v"),
+        asked=wanted,
+        lowest=wanted * (1.0 - band),
+        highest=wanted * (1.0 + band),
+        key=f"output.{k + 1}.voltage" + ("_band" if k else ""),
+        remedy=remedy,
+    )
+
+
+def _output_ripple(design: Design, k: int, i: int, j: int) -> Limit:
+    output = design.spec.output[k]
+    capacitor = f"C_o{_suffix(k)}"
+    if k == 0:
+        limit = design.sheet["dV_ask"].corner(i, j)
+    else:
+        limit = output.voltage_ripple.of(abs(output.voltages_at((output.current.max,))[0]))
+
+    ask = next((a for a in design.page.asks if a.symbol == f"dV_o{_suffix(k)}"), None)
+
+    def remedy(value: float) -> str:
+        if ask is not None and ask.symbol in design.sheet:
+            return _raise(design, ask, value, limit, i, j)
+        return _raise_one(design, capacitor, value, limit)
+
+    return Limit(
+        symbol=f"dV_o{_suffix(k)}",
+        meaning=f"ripple of output {k + 1}, peak to peak",
+        unit="V",
+        measure=partial(_swing, f"{_load(k)}.v"),
+        asked=limit,
+        highest=limit,
+        key=f"output.{k + 1}.voltage_ripple",
+        remedy=remedy,
+    )
+
+
+def _input_ripple(design: Design) -> Limit:
+    limit = design.sheet["dV_iask"].worst
+    capacitance, resistance = design.sheet["C_i"].worst, design.sheet["R_Ci"].worst
+    found: list[Scene] = []
+
+    def measure(scene: Scene) -> float:
+        found[:] = [scene]
+        return input_ripple(scene.recording, capacitance, resistance)
+
+    def remedy(_: float) -> str:
+        needed = capacitance_for(found[0].recording, limit, capacitance, resistance)
+        if needed is None:
+            return f"the ESR of C_i ({show(resistance, 'Ω')}) alone makes more: take capacitors with less"
+        return f"raise C_i from {show(capacitance, 'F')} to at least {show(needed, 'F')}"
+
+    return Limit(
+        symbol="dV_i",
+        meaning="input ripple, peak to peak",
+        unit="V",
+        measure=measure,
+        asked=limit,
+        highest=limit,
+        key="input.voltage_ripple",
+        remedy=remedy,
+    )
+
+
+def _ripple_counts(design: Design) -> bool:
+    """Whether ripple currents are asked for, and do not follow from a conduction mode."""
+    return design.spec.switching.mode in ("continuous", "either")
+
+
+def _inductor_ripples(design: Design, i: int, j: int) -> Iterator[Limit]:
+    if not _ripple_counts(design):
+        return
+    proofs = {p.symbol: p for p in design.page.proofs}
+    for ask in design.page.asks:
+        if not ask.symbol.startswith("dI_") or ask.symbol not in design.sheet:
+            continue
+        limit = design.sheet[ask.limit].corner(i, j)
+        yield Limit(
+            symbol=ask.symbol,
+            meaning=design.sheet[ask.symbol].meaning,
+            unit="A",
+            measure=partial(_swing, proofs[ask.symbol].signal),
+            asked=limit,
+            highest=limit,
+            key="switching.current_ripple",
+            remedy=lambda value, ask=ask, limit=limit: _raise(design, ask, value, limit, i, j),
+        )
+
+
+def _coupling_ripples(design: Design) -> Iterator[Limit]:
+    """Capacitors within the power stage: sized for a ripple that is a part of their voltage."""
+    share = design.spec.switching.coupling_ripple
+    for role in design.page.roles:
+        if role.kind != "capacitor" or role.name.startswith(("C_o", "C_i")):
+            continue
+
+        def measure(scene: Scene, name: str = role.name) -> float:
+            found = scene.recording.measures(f"{name}.v")
+            return found.peak_to_peak / max(abs(found.average), 1e-12)
+
+        yield Limit(
+            symbol=f"r_{role.tag}",
+            meaning=f"ripple of {role.name}, part of its average voltage",
+            unit="",
+            measure=measure,
+            asked=share,
+            highest=share,
+            key="switching.coupling_ripple",
+            remedy=lambda value, name=role.name: _raise_one(design, name, value, share),
+        )
+
+
+def _duty(design: Design) -> Iterator[Limit]:
+    limit = design.spec.switching.duty_limit
+    if limit is not None:
+        yield Limit(
+            symbol=design.page.control,
+            meaning="duty ratio",
+            unit="",
+            measure=lambda scene: scene.control,
+            asked=limit,
+            highest=limit,
+            key="switching.duty_limit",
+            remedy=lambda value: (
+                f"lower the turns ratio n to at most {show(design.sheet['n'].worst * limit / value)}"
+                if "n" in design.sheet
+                else "this topology needs that duty ratio at these voltages"
+            ),
+        )
+
+
+def _raise_one(design: Design, component: str, value: float, limit: float) -> str:
+    """Say how much larger a component has to be that a quantity is inversely proportional to."""
+    if component not in design.sheet:
+        return f"a larger {component}"
+    known = design.sheet[component]
+    needed = known.worst * value / limit
+    return f"raise {component} from {show(known.worst, known.unit)} to at least {show(needed, known.unit)}"
+
+
+def _raise(design: Design, ask: Ask, value: float, limit: float, i: int, j: int) -> str:
+    """Say the same where a part of the quantity, such as the voltage across an ESR, stays as it is."""
+    fixed = design.sheet[ask.share].corner(i, j) if ask.share else 0.0
+    if fixed >= limit:
+        return f"{ask.otherwise} ({show(design.sheet['ESR_max'].worst, 'Ω')})"
+    component = design.sheet[ask.remedy]
+    needed = component.worst * (value - fixed) / (limit - fixed)
+    return (
+        f"raise {ask.remedy} from {show(component.worst, component.unit)} "
+        f"to at least {show(needed, component.unit)}"
+    )

@@ -1,0 +1,73 @@
+"""A limit: something that a file asks for, how it is measured, and what to change where it is not kept."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from jump_lane.quantities import show_percent
+from jump_lane.switching.record import Recording
+
+ROUNDING = 1e-3
+"""A limit met to this part of it holds, at its limit."""
+
+
+@dataclass(frozen=True)
+class Scene:
+    """What is judged: the recording of an operating point, and its control variable."""
+
+    recording: Recording
+    control: float
+
+
+@dataclass(frozen=True)
+class Limit:
+    """Something asked at one corner.
+
+    Attributes
+    ----------
+    symbol, meaning, unit
+        What is limited.
+    measure
+        Its value as simulated.
+    asked, lowest, highest
+        What is asked (to be shown), and between which values it holds.
+    key
+        Where the file says so.
+    remedy
+        What to change, from the value found.
+    """
+
+    symbol: str
+    meaning: str
+    unit: str
+    measure: Callable[[Scene], float]
+    asked: float
+    highest: float
+    key: str
+    remedy: Callable[[float], str]
+    lowest: float = -math.inf
+
+    @property
+    def target(self) -> bool:
+        """Whether a value is to be met rather than not to be exceeded."""
+        return math.isfinite(self.lowest)
+
+    def judge(self, value: float) -> tuple[bool, str]:
+        """Return whether a value keeps the limit, and what to say of it."""
+        if not math.isfinite(value):
+            return False, "no finite value"
+        if self.target:
+            if self.lowest <= value <= self.highest:
+                return True, ""
+            return False, f"off by {_percent(value, self.asked)}: {self.remedy(value)}"
+        if value <= self.highest * (1.0 - ROUNDING):
+            return True, ""
+        if value <= self.highest * (1.0 + ROUNDING):
+            return True, "at its limit"
+        return False, f"over by {_percent(value, self.highest)}: {self.remedy(value)}"
+
+
+def _percent(value: float, limit: float) -> str:
+    return show_percent(abs(value / limit - 1.0)) if limit else "all of it"

@@ -1,0 +1,108 @@
+"""What every component bears in the simulated circuit, and which rating that needs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from jump_lane.spec import Margin
+from jump_lane.switching.record import Recording
+from jump_lane.topologies.components import Component
+from jump_lane.topologies.design import Design
+
+VALVES = ("switch", "rectifier")
+
+
+@dataclass(frozen=True)
+class Stress:
+    """What one component bears, largest over whatever was looked at.
+
+    Attributes
+    ----------
+    average, rms, peak
+        Of its current [A], magnitudes; of a capacitor the rms value without the average.
+    blocked
+        Largest voltage across it while open, or across a capacitor [V]; 0 for windings.
+    spike
+        Factor for the spike of leakage that no simulated clamp limits.
+    """
+
+    component: str
+    kind: str
+    average: float
+    rms: float
+    peak: float
+    blocked: float
+    spike: float = 1.0
+
+    def voltage_needed(self, margin: Margin) -> float:
+        """Return the voltage rating that it needs [V]."""
+        return self.blocked * self.spike * (1.0 + margin.voltage)
+
+    def current_needed(self, margin: Margin) -> float:
+        """Return the peak current rating that it needs [A]."""
+        return self.peak * (1.0 + margin.current)
+
+
+def stresses_of(design: Design, recording: Recording, every: Sequence[Component]) -> Iterator[Stress]:
+    """Yield the stress of every component as simulated."""
+    for component in every:
+        names = [component.name] if component.elements else ["source"]
+        if component.kind == "transformer":
+            names = [e.name for e in component.elements if f"{e.name}.i" in recording.names]
+        for name in names:
+            if f"{name}.i" in recording.names:
+                yield _stress(design, recording, component, name)
+
+
+def _stress(design: Design, recording: Recording, component: Component, name: str) -> Stress:
+    current = recording.measures(f"{name}.i")
+    voltage = recording.measures(f"{name}.v")
+    still = component.kind == "capacitor" or (component.kind == "auxiliary" and name.startswith("C"))
+    is_open = component.kind in VALVES or name in recording.valves
+    blocked = voltage.peak if still or is_open else 0.0
+    return Stress(
+        component.name if component.kind != "transformer" else f"{component.name}: {name}",
+        "capacitor" if still else component.kind,
+        abs(current.average) if not still else 0.0,
+        current.ac_rms if still else current.rms,
+        current.peak,
+        blocked,
+        design.spike(component.role.replace("_", "")) if component.kind in VALVES else 1.0,
+    )
+
+
+def worst_of(design: Design, corners: Sequence[Sequence[Stress]]) -> tuple[Stress, ...]:
+    """Return the largest stress of each component over all corners, as simulated or as derived."""
+    found: dict[str, Stress] = {}
+    for stress in (s for corner in corners for s in corner):
+        known = found.get(stress.component, stress)
+        found[stress.component] = replace(
+            known,
+            average=max(known.average, stress.average),
+            rms=max(known.rms, stress.rms),
+            peak=max(known.peak, stress.peak),
+            blocked=max(known.blocked, stress.blocked),
+        )
+    return tuple(_with_derived(design, s) for s in found.values())
+
+
+def _with_derived(design: Design, stress: Stress) -> Stress:
+    tag = stress.component.replace("_", "")
+
+    def largest(symbol: str, known: float) -> float:
+        if symbol not in design.sheet:
+            return known
+        return max(known, float(np.nanmax(np.abs(design.sheet[symbol].values))))
+
+    if stress.kind not in VALVES:
+        return replace(stress, rms=largest(f"I_{tag}rms", stress.rms))
+    return replace(
+        stress,
+        average=largest(f"I_{tag}", stress.average),
+        rms=largest(f"I_{tag}rms", stress.rms),
+        peak=largest(f"I_{tag}pk", stress.peak),
+        blocked=largest(f"V_{tag}", stress.blocked),
+    )
