@@ -74,6 +74,13 @@ class SteadyState:
     steps: int
 
     @property
+    def states(self) -> dict[str, float]:
+        """Return the states at the start of the period by element [A for inductors, V for capacitors]."""
+        network = self.engine.network
+        values = network.to_si @ self.start[: network.size]
+        return dict(zip(network.states, values.tolist(), strict=True))
+
+    @property
     def statistics(self) -> Statistics:
         """Return what the simulator did."""
         return self.engine.statistics
@@ -111,11 +118,14 @@ class _Shooting:
         """Run one period with tangents and measure how far from periodic it is."""
         run = self.engine.run(z, combo, control, tangents=True)
         missing, scale = stepping.gap(z, run.end, self.engine.record.state, run.stretches, self.n)
-        size, off = float(missing @ missing) / scale**2, 0.0
+        relative = missing / scale
+        size, off = float(relative @ relative), 0.0
         if self.regulation is not None:
             off = float(run.end[self.n + 1]) / self.engine.circuit.period - self.regulation.target
-            size += (off / self.target) ** 2
-        size = math.sqrt(size) if size < math.inf else math.inf
+            size += (off / self.target) * (off / self.target)
+        if not math.isfinite(size):
+            raise ConvergenceError("the state grows beyond all bounds")
+        size = math.sqrt(size)
         return _Point(z, combo, control, run, missing, off, scale, size)
 
     def direction(self, point: _Point) -> Array:
@@ -153,9 +163,9 @@ class _Shooting:
         z[: self.n] += fraction * step[: self.n]
         return z, control
 
-    def solve(self, z: Array, combo: int, control: float) -> tuple[_Point, int]:
+    def solve(self, point: _Point) -> tuple[_Point, int]:
         """Iterate until the residual is at rounding level or nothing helps any more."""
-        point = best_yet = self.evaluate(z, combo, control)
+        best_yet = point
         for iteration in range(MAX_STEPS):
             best_yet = min(best_yet, point, key=lambda p: p.size)
             if point.size < RESIDUAL:
@@ -164,7 +174,9 @@ class _Shooting:
             if best is None:
                 if point.size < ACCEPTED:
                     return point, iteration
-                best = self._wait(point, 2 + 4 * iteration)
+                best = self.wait(point, 2 + 4 * iteration)
+            if best is None:
+                return best_yet, iteration
             point = best
         return best_yet, MAX_STEPS
 
@@ -186,10 +198,25 @@ class _Shooting:
         except ConvergenceError:
             return None
 
-    def _wait(self, point: _Point, periods: int) -> _Point:
-        """Let the circuit run on by itself where Newton's method is stuck."""
-        ends, combo = self.engine.settle(point.z, point.combo, point.control, periods)
-        return self.evaluate(ends[-1], combo, point.control)
+    def wait(self, point: _Point, periods: int) -> _Point | None:
+        """Let the circuit run on by itself where Newton's method is stuck; None if it runs away."""
+        try:
+            ends, combo = self.engine.settle(point.z, point.combo, point.control, periods)
+            return self.evaluate(ends[-1], combo, point.control)
+        except ConvergenceError:
+            return None
+
+    def begin(self, z: Array, control: float) -> _Point:
+        """Return where to start: the guess itself, or two periods later, whichever closes better.
+
+        A circuit that is unstable by itself, such as one with a load of constant power, leaves its guess at once.
+        """
+        here = self._try(z, 0, control)
+        later = self.wait(here, 2) if here is not None else None
+        found = min((p for p in (here, later) if p is not None), key=lambda p: p.size, default=None)
+        if found is None:
+            return self.evaluate(z, 0, control)
+        return found
 
 
 def _least(matrix: Array, rhs: Array) -> Array:
@@ -236,17 +263,19 @@ def steady_state(
     meters = () if regulation is None else (Meter(regulation.branch, regulation.voltage),)
     engine = Engine(circuit, meters)
     z = engine.start(guess or {})
-    ends, combo = engine.settle(z, 0, circuit.control, 2)
     shooting = _Shooting(engine, regulation)
-    point, steps = shooting.solve(ends[-1], combo, circuit.control)
+    first = shooting.begin(z, circuit.control)
+    point, steps = shooting.solve(first)
     if not point.size < LAST_RESORT:
-        ends, combo = engine.settle(ends[-1], combo, circuit.control, PATIENCE)
-        point, further = shooting.solve(ends[-1], combo, circuit.control)
-        steps += further
+        settled = shooting.wait(first, PATIENCE)
+        if settled is not None:
+            point, further = shooting.solve(settled)
+            steps += further
+            first = settled
     if regulation is not None and not point.size < LAST_RESORT:
-        near = _approached(engine, regulation, ends[-1], combo)
+        near = _approached(engine, regulation, first)
         if near is not None:
-            point, further = shooting.solve(near.z, near.combo, near.control)
+            point, further = shooting.solve(shooting.evaluate(near.z, near.combo, near.control))
             steps += further
     if not point.size < LAST_RESORT:
         raise ConvergenceError(_reason(point, regulation))
@@ -256,7 +285,7 @@ def steady_state(
     )
 
 
-def _approached(engine: Engine, regulation: Regulation, z: Array, combo: int) -> _Point | None:
+def _approached(engine: Engine, regulation: Regulation, first: _Point) -> _Point | None:
     """Return a steady state at a fixed control near the one that holds the average, by bisection.
 
     Newton's method on states and control together may run into an end of the range, where the average still holds
@@ -266,9 +295,8 @@ def _approached(engine: Engine, regulation: Regulation, z: Array, combo: int) ->
     edge = INSET * (regulation.highest - regulation.lowest)
 
     def settled(control: float, start: _Point | None) -> tuple[_Point, float]:
-        point, _ = free.solve(
-            z if start is None else start.z, combo if start is None else start.combo, control
-        )
+        start = first if start is None else start
+        point, _ = free.solve(free.evaluate(start.z, start.combo, control))
         return point, float(point.run.end[engine.n + 1]) / engine.circuit.period - regulation.target
 
     low, below = settled(regulation.lowest + edge, None)

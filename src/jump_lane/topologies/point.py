@@ -40,6 +40,8 @@ class Point:
     secondary: str = ""
     curves: Mapping[str, Curve] = field(default_factory=dict)
     """Component to the part of its inductance left over current [A]."""
+    slope: float = -1.0
+    """Conductance of a load of constant power for small changes, over I_o/V_o."""
 
     def __getitem__(self, symbol: str) -> float:
         return self.values[symbol]
@@ -120,7 +122,7 @@ class Point:
         """Return the load as it behaves about the operating point; its voltage is that of ``load``.
 
         A constant power P takes i = P/v, here by its tangent at V_o: a negative resistance −V_o²/P beside a
-        current source of 2·P/V_o.
+        current source of 2·P/V_o.  ``slope`` is the conductance over I_o/V_o, −1 of that tangent.
         """
         voltage, current = self["V_o"], self["I_o"]
         if self.kind == "leds":
@@ -130,8 +132,8 @@ class Point:
             return (CurrentSource("load", a, b, current),)
         if self.kind == "power":
             return (
-                CurrentSource("load", a, b, 2.0 * current),
-                Resistor("load.slope", a, b, -voltage / current),
+                CurrentSource("load", a, b, (1.0 - self.slope) * current),
+                Resistor("load.slope", a, b, voltage / (self.slope * current)),
             )
         return (Resistor("load", a, b, voltage / current),)
 

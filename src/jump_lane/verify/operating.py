@@ -41,6 +41,9 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
         )
     circuit = page.at(point)
     guess = {element: point[symbol] for element, symbol in page.start.items() if symbol in point.values}
+    if point.kind == "power":
+        guess, duty = _beside(page, point, guess, control)
+        circuit = replace(circuit, control=duty)
     if control is None:
         state = steady_state(circuit, held(page, point), guess)
     else:
@@ -49,6 +52,26 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
     if balance.require(recording).impulses:
         _require_paths(page, recording)
     return state, recording
+
+
+SLOPES = (1.0, 0.4, -0.2, -0.6, -0.85)
+"""Slopes of a load, over I_o/V_o, on the way from a resistance to constant power."""
+
+
+def _beside(
+    page: Page, point: Point, guess: dict[str, float], control: float | None
+) -> tuple[dict[str, float], float]:
+    """Return states and control variable with a load that all but takes constant power.
+
+    Such a load makes the circuit unstable by itself, so that Newton's method has to start where it is all but there: the
+    slope of the load is led from that of a resistance to its own.
+    """
+    duty = page.at(point).control if control is None else control
+    for slope in SLOPES:
+        circuit = replace(page.at(replace(point, slope=slope)), control=duty)
+        found = steady_state(circuit, held(page, point) if control is None else None, guess)
+        guess, duty = found.states, found.control
+    return guess, duty
 
 
 CUT = 0.05
