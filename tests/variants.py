@@ -39,7 +39,9 @@ def varied(circuit: Circuit, rng: random.Random) -> Circuit:
         elif isinstance(e, Capacitor):
             e = replace(e, capacitance=e.capacitance * factor)
         elif isinstance(e, Resistor):
-            e = replace(e, resistance=e.resistance * (factor if rng.random() < 0.8 else rng.uniform(1.0, 20.0)))
+            e = replace(
+                e, resistance=e.resistance * (factor if rng.random() < 0.8 else rng.uniform(1.0, 20.0))
+            )
         elif isinstance(e, VoltageSource):
             e = replace(e, voltage=e.voltage * factor)
         elif isinstance(e, Diode):
@@ -55,7 +57,9 @@ def varied(circuit: Circuit, rng: random.Random) -> Circuit:
             for name, spans in circuit.pattern(control.fraction).items()
         }
 
-    return replace(circuit, elements=tuple(elements), period=circuit.period * rng.uniform(0.6, 1.6), gates=gates)
+    return replace(
+        circuit, elements=tuple(elements), period=circuit.period * rng.uniform(0.6, 1.6), gates=gates
+    )
 
 
 def with_parasitics(circuit: Circuit, rng: random.Random) -> Circuit:
@@ -109,7 +113,9 @@ class Laws:
     def violations(self) -> list[str]:
         out: list[str] = []
         for k in range(len(self.samples)):
-            out += [f"stretch {k}: {what}" for what in (*self._kirchhoff(k), *self._elements(k), *self._diodes(k))]
+            out += [
+                f"stretch {k}: {what}" for what in (*self._kirchhoff(k), *self._elements(k), *self._diodes(k))
+            ]
         return out
 
     def _kirchhoff(self, k: int) -> list[str]:
@@ -168,7 +174,9 @@ class Laws:
             if not name.endswith((".v", ".i")):
                 continue
             found = self.recording.measures(name)
-            scale = LAW * max(np.abs(whole[:, i]).max(), 1e-6 * (self.volts if name.endswith("v") else self.amps))
+            scale = LAW * max(
+                np.abs(whole[:, i]).max(), 1e-6 * (self.volts if name.endswith("v") else self.amps)
+            )
             if whole[:, i].max() > found.maximum + scale or whole[:, i].min() < found.minimum - scale:
                 out.append(f"{name}: {whole[:, i].min():.6g} … {whole[:, i].max():.6g}, said {found}")
         return out

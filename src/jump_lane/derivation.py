@@ -23,6 +23,9 @@ DISCONTINUOUS = "discontinuous"
 REVERSED = "reversed"
 """Conduction modes; *reversed* is continuous conduction with the valley below zero (synchronous rectifier)."""
 
+WHOLE = (CONTINUOUS, BOUNDARY, REVERSED)
+"""Modes in which an inductor current flows through the whole period."""
+
 NEAR = 0.005
 """An idle part of the period, or a last rectifier current over its peak, below this counts as the boundary;
 it is what a load one percent off the boundary load brings."""
@@ -55,6 +58,8 @@ class Line:
         If given, the text is an equation instead: the value is where it vanishes between these two numbers.
     through
         Lines between the value and its equation; they are entered behind it.
+    modes
+        Conduction modes in which it holds; all if none is named. In others it has no value.
     """
 
     symbol: str
@@ -66,6 +71,7 @@ class Line:
     component: bool = False
     within: tuple[float, float] | None = None
     through: tuple[Line, ...] = ()
+    modes: tuple[str, ...] = ()
 
     def formula(self, mode: str) -> Formula:
         """Return the formula that holds in a conduction mode."""
@@ -115,8 +121,10 @@ class Value:
     @property
     def constant(self) -> bool:
         """Whether the value is the same at all corners."""
-        spread = float(self.values.max() - self.values.min())
-        return not spread > 1e-9 * float(np.abs(self.values).max())
+        finite = self.values[np.isfinite(self.values)]
+        if len(finite) < self.values.size:
+            return bool(np.all(self.values == self.values.flat[0])) or not len(finite)
+        return not float(np.ptp(finite)) > 1e-9 * float(np.abs(finite).max())
 
     def corner(self, i: int, j: int) -> float:
         """Return the value at input corner i and load corner j."""
@@ -202,6 +210,12 @@ class Sheet:
         return np.where(possible, (low + high) / 2.0, np.nan)
 
     def _evaluate(self, line: Line, known: Mapping[str, Array]) -> Array:
+        found = self._formulas(line, known)
+        if line.modes and not set(self.modes.flat) <= set(line.modes):
+            return np.where(np.isin(self.modes, line.modes), found, np.nan)
+        return found
+
+    def _formulas(self, line: Line, known: Mapping[str, Array]) -> Array:
         if isinstance(line.text, str):
             return np.broadcast_to(
                 np.atleast_2d(line.formula("").evaluate(known)), self._fit(line, known)

@@ -32,7 +32,6 @@ from jump_lane.quantities import (
     show,
 )
 
-
 SMALLEST, LARGEST = 1e-21, 1e15
 """Magnitudes in SI units beyond which nothing can be meant; zero is allowed where nothing else is said."""
 
@@ -46,7 +45,9 @@ def checked(value: float, read: object, dimension: Dimension, lowest: float = -L
         Saying what was read and which range was expected.
     """
     if value < lowest:
-        raise InputError(f"{read} where {article(dimension.name)} of at least {show(lowest, dimension.unit)} was expected")
+        raise InputError(
+            f"{read} where {article(dimension.name)} of at least {show(lowest, dimension.unit)} was expected"
+        )
     if abs(value) > LARGEST or 0.0 < abs(value) < SMALLEST:
         raise InputError(
             f"{read} is beyond any {dimension.name} that can be meant "
@@ -95,9 +96,7 @@ Farads = Annotated[float, _reader(CAPACITANCE, 0.0), _schema(CAPACITANCE, "47 µ
 Watts = Annotated[float, _reader(POWER, 0.0), _schema(POWER, "120 mW", 0.0)]
 Joules = Annotated[float, _reader(ENERGY, 0.0), _schema(ENERGY, "85 µJ", 0.0)]
 Coulombs = Annotated[float, _reader(CHARGE, 0.0), _schema(CHARGE, "38 nC", 0.0)]
-Celsius = Annotated[
-    float, _reader(TEMPERATURE, ABSOLUTE_ZERO), _schema(TEMPERATURE, "40 °C", ABSOLUTE_ZERO)
-]
+Celsius = Annotated[float, _reader(TEMPERATURE, ABSOLUTE_ZERO), _schema(TEMPERATURE, "40 °C", ABSOLUTE_ZERO)]
 Kelvin = Annotated[float, _reader(TEMPERATURE_DIFFERENCE, 0.0), _schema(TEMPERATURE_DIFFERENCE, "15 K", 0.0)]
 KelvinPerWatt = Annotated[
     float, _reader(THERMAL_RESISTANCE, 0.0), _schema(THERMAL_RESISTANCE, "1.2 K/W", 0.0)

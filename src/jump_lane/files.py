@@ -12,7 +12,6 @@ from pathlib import Path
 
 from jump_lane.errors import InputError
 
-
 LARGEST = 8_000_000
 """Bytes of a file that is read."""
 
@@ -30,12 +29,16 @@ def read_text(path: Path, newline: str | None = None) -> str:
             what = "a folder" if path.is_dir() else "no regular file" if path.exists() else "no such file"
             raise InputError(f"{path}: {what}; expected a text file")
         if path.stat().st_size > LARGEST:
-            raise InputError(f"{path}: larger than {LARGEST // 1_000_000} MB; expected a text file written by hand")
+            raise InputError(
+                f"{path}: larger than {LARGEST // 1_000_000} MB; expected a text file written by hand"
+            )
         with path.open(encoding="utf-8-sig", newline=newline) as stream:
             return stream.read()
     except (OSError, ValueError) as error:
         if isinstance(error, UnicodeDecodeError):
-            raise InputError(f"{path}: not a text file in UTF-8: {error.reason} at byte {error.start}") from None
+            raise InputError(
+                f"{path}: not a text file in UTF-8: {error.reason} at byte {error.start}"
+            ) from None
         reason = error.strerror if isinstance(error, OSError) else str(error)
         raise InputError(f"{path}: {reason or error}") from None
 

@@ -9,7 +9,6 @@ from jump_lane.catalogue.kinds import Capacitor, Diode, Igbt, Inductor, Mosfet, 
 from jump_lane.quantities import show
 from jump_lane.spec import Margin
 
-
 SLACK = 1e-3
 """A rating missed by less than this part of it counts as kept, at its limit."""
 

@@ -95,7 +95,7 @@ class InACircuit(unittest.TestCase):
         """What one winding sees is the integral of its own voltage, whoever carries the current."""
         from jump_lane.losses.core import linkage
         from jump_lane.losses.stage import Stage
-from jump_lane.topologies.components import components
+        from jump_lane.topologies.components import components
         from jump_lane.verify.operating import solve
         from tests.common import buck_tables, design
 

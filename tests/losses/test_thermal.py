@@ -7,8 +7,8 @@ import numpy as np
 from jump_lane.errors import InputError, RunawayError
 from jump_lane.losses.budget import budget
 from jump_lane.losses.cooling import network
-from jump_lane.topologies.components import components
 from jump_lane.losses.thermal import Network, solve
+from jump_lane.topologies.components import components
 from tests.common import buck_tables, design
 
 

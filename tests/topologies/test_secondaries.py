@@ -7,11 +7,11 @@ from typing import Any
 from jump_lane.derivation import REVERSED
 from jump_lane.errors import InputError
 from jump_lane.losses.budget import budget
-from jump_lane.topologies.components import components
 from jump_lane.spec import parse_spec
 from jump_lane.study.compare import of_topologies
 from jump_lane.study.template import example
 from jump_lane.topologies import NAMES, page
+from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.role import alike
 from jump_lane.verify.check import check_corner

@@ -119,9 +119,7 @@ class SwitchTable(_Table):
     kind: Literal["switch"]
     nodes: Nodes
     resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
-    gate: Annotated[
-        list[Annotated[list[Given], Field(min_length=2, max_length=2)]], Field(max_length=1000)
-    ]
+    gate: Annotated[list[Annotated[list[Given], Field(min_length=2, max_length=2)]], Field(max_length=1000)]
     on_voltage: Annotated[Volts, Field(ge=0.0)] = 0.0
     body: BodyTable | None = None
 
@@ -294,7 +292,10 @@ def _gates(table: CircuitTable) -> Callable[[Instant], Gates]:
     }
 
     def pattern(control: Instant) -> Gates:
-        return {n: tuple(wrapped(a(control), b(control), f"element.{n}.gate") for a, b in s) for n, s in spans.items()}
+        return {
+            n: tuple(wrapped(a(control), b(control), f"element.{n}.gate") for a, b in s)
+            for n, s in spans.items()
+        }
 
     return pattern
 

@@ -128,5 +128,7 @@ def _fault(error: BaseException, as_json: bool) -> int:
     """Report a fault of the program itself, with where it happened."""
     last = traceback.extract_tb(error.__traceback__)[-1:]
     where = f" ({Path(last[0].filename).name}, line {last[0].lineno})" if last else ""
-    text = f"a fault of Jump Lane itself: {type(error).__name__}: {error}{where}; please report it with the file"
+    text = (
+        f"a fault of Jump Lane itself: {type(error).__name__}: {error}{where}; please report it with the file"
+    )
     return _report("fault", text, FAULT, as_json)

@@ -37,7 +37,8 @@ def circuit(
         ),
     ] = None,
     force: Annotated[
-        bool, typer.Option("--force", help="Show a result that cannot be trusted, with the reason; still exit 3.")
+        bool,
+        typer.Option("--force", help="Show a result that cannot be trusted, with the reason; still exit 3."),
     ] = False,
     json: AsJson = False,
     csv: Annotated[bool, typer.Option("--csv", help="Print CSV instead of tables.")] = False,

@@ -15,6 +15,7 @@ _PLAIN = {
 }  # fmt: skip
 """What stands for a character that an encoding does not have; anything else becomes a question mark."""
 
+
 def _plainer(error: UnicodeError) -> tuple[str, int]:
     assert isinstance(error, UnicodeEncodeError)
     wanted = error.object[error.start : error.end]

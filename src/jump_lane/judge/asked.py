@@ -119,8 +119,8 @@ def _output_ripple(design: Design, k: int, i: int, j: int) -> Limit:
 
     def remedy(value: float) -> str:
         if ask is not None and ask.symbol in design.sheet:
-            return _raise(design, ask, value, limit, i, j)
-        return _raise_one(design, capacitor, value, limit)
+            return _raise(design, ask, limit, (i, j), value)
+        return _raise_one(design, capacitor, limit, value)
 
     return Limit(
         symbol=f"dV_o{_suffix(k)}",
@@ -182,7 +182,7 @@ def _inductor_ripples(design: Design, i: int, j: int) -> Iterator[Limit]:
             asked=limit,
             highest=limit,
             key="switching.current_ripple",
-            remedy=lambda value, ask=ask, limit=limit: _raise(design, ask, value, limit, i, j),
+            remedy=partial(_raise, design, ask, limit, (i, j)),
         )
 
 
@@ -205,7 +205,7 @@ def _coupling_ripples(design: Design) -> Iterator[Limit]:
             asked=share,
             highest=share,
             key="switching.coupling_ripple",
-            remedy=lambda value, name=role.name: _raise_one(design, name, value, share),
+            remedy=partial(_raise_one, design, role.name, share),
         )
 
 
@@ -228,7 +228,7 @@ def _duty(design: Design) -> Iterator[Limit]:
         )
 
 
-def _raise_one(design: Design, component: str, value: float, limit: float) -> str:
+def _raise_one(design: Design, component: str, limit: float, value: float) -> str:
     """Say how much larger a component has to be that a quantity is inversely proportional to."""
     if component not in design.sheet:
         return f"a larger {component}"
@@ -237,9 +237,9 @@ def _raise_one(design: Design, component: str, value: float, limit: float) -> st
     return f"raise {component} from {show(known.worst, known.unit)} to at least {show(needed, known.unit)}"
 
 
-def _raise(design: Design, ask: Ask, value: float, limit: float, i: int, j: int) -> str:
+def _raise(design: Design, ask: Ask, limit: float, at: tuple[int, int], value: float) -> str:
     """Say the same where a part of the quantity, such as the voltage across an ESR, stays as it is."""
-    fixed = design.sheet[ask.share].corner(i, j) if ask.share else 0.0
+    fixed = design.sheet[ask.share].corner(*at) if ask.share else 0.0
     if fixed >= limit:
         return f"{ask.otherwise} ({show(design.sheet['ESR_max'].worst, 'Ω')})"
     component = design.sheet[ask.remedy]

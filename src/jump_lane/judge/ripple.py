@@ -36,7 +36,9 @@ def input_ripple(recording: Recording, capacitance: float, resistance: float) ->
     charge = np.concatenate([[0.0], np.cumsum(step * (a + b) / 2.0)])
     ends = charge / capacitance + resistance * current
     slope = np.divide(b - a, step, out=np.zeros_like(step), where=step > 0.0)
-    turning = np.divide(-a, slope, out=np.full_like(step, -1.0), where=slope != 0.0) - resistance * capacitance
+    turning = (
+        np.divide(-a, slope, out=np.full_like(step, -1.0), where=slope != 0.0) - resistance * capacitance
+    )
     inside = (turning > 0.0) & (turning < step)
     t = turning[inside]
     there = a[inside] + slope[inside] * t

@@ -14,11 +14,11 @@ from jump_lane.losses.cooling import network, unknown
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.missing import missing
 from jump_lane.losses.stage import Stage
-from jump_lane.topologies.components import Component, components
 from jump_lane.losses.thermal import Network, solve
 from jump_lane.rating import Rating
 from jump_lane.stock import figures
 from jump_lane.topologies.blocks.damping import derive_damping
+from jump_lane.topologies.components import Component, components
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.point import Point
 from jump_lane.verify.operating import solve_point

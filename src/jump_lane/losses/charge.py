@@ -8,9 +8,9 @@ from jump_lane.catalogue.kinds import Diode, Mosfet, Part
 from jump_lane.losses.commutation import Commutation
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.stage import Stage
-from jump_lane.topologies.components import Component
 from jump_lane.quantities import show
 from jump_lane.switching.record import Edge
+from jump_lane.topologies.components import Component
 
 DISCHARGE, CHARGING = "output capacitance", "charging of other devices"
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from jump_lane.losses.stage import SILENT, Stage
-from jump_lane.topologies.components import Component
 from jump_lane.switching.record import Edge
+from jump_lane.topologies.components import Component
 
 SOFT = 0.02
 """A switch whose voltage is below this part of the largest it blocks turns on without voltage."""

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from jump_lane.catalogue.kinds import Diode, Igbt, Mosfet
 from jump_lane.losses.ledger import Gap
 from jump_lane.losses.stage import Stage
-from jump_lane.topologies.components import Component
 from jump_lane.quantities import show
+from jump_lane.topologies.components import Component
 
 
 def missing(stage: Stage) -> Iterator[Gap]:

@@ -10,8 +10,8 @@ from jump_lane.catalogue.kinds import Inductor, Transformer
 from jump_lane.losses.core import coil_of, linkage
 from jump_lane.losses.ledger import Gap
 from jump_lane.losses.stage import Stage
-from jump_lane.topologies.components import Component, current_of
 from jump_lane.rating import AVERAGE, BLOCKED, EFFECTIVE, PEAK, Rating, ratings_of
+from jump_lane.topologies.components import Component, current_of
 
 
 def ratings(stage: Stage, temperatures: dict[str, float]) -> Iterator[Rating | Gap]:

@@ -9,12 +9,12 @@ import numpy as np
 from jump_lane.losses.budget import Budget
 from jump_lane.losses.core import BIAS, CORE
 from jump_lane.losses.ledger import Loss
-from jump_lane.topologies.components import Component
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.export import Columns
 from jump_lane.report.figures import COLOURS, INK, dress, prefixed, save, sheet
 from jump_lane.report.table import Table, View
 from jump_lane.spec import Spec
+from jump_lane.topologies.components import Component
 from jump_lane.topologies.design import Design
 
 NEGLIGIBLE = 5e-7

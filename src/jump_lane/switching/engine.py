@@ -16,6 +16,7 @@ from jump_lane.switching.network import Array, Network, assemble
 from jump_lane.switching.solving import branch_rows, work_out
 from jump_lane.switching.tables import Tables, enter
 
+
 @dataclass(frozen=True)
 class Meter:
     """A running integral of a signal, carried along as one more state: ``branch`` voltage or current."""
@@ -125,30 +126,6 @@ class Engine:
             np.zeros((length, 2), dtype=np.int64), np.zeros((length, self.nz)), np.zeros(length)
         )
 
-    def _learn(self, combo: int) -> None:
-        """Work out the configuration of `combo` and put it into the tables."""
-        index = self.known
-        if index == len(self.tables.info):
-            self._grow()
-        kind, rate, projection, guards, impulses, unknowns = work_out(self.network.stamp, combo)
-        self._unknowns.append(unknowns)
-        whole = np.zeros((self.nz, self.nz))
-        whole[: self.n + 1, : self.n + 1] = rate
-        for at, meter in enumerate(self.meters, start=self.n + 1):
-            voltage, current = branch_rows(self.network.stamp, combo, unknowns)
-            rows = voltage if meter.voltage else current
-            whole[at, : self.n + 1] = rows[self.network.branches.index(meter.branch)]
-        enter(self.tables, index, combo, kind, whole, projection, guards, impulses, self.tick)
-
-    def _new_record(self, length: int) -> stepping.Record:
-        return stepping.Record(
-            np.zeros((length, 2), dtype=np.int64), np.zeros((length, self.nz)), np.zeros(length)
-        )
-
-    def _sizes(self, columns: int) -> commutation.Sizes:
-        gated = self.network.gated
-        return commutation.Sizes(self.n, self.nz, gated, len(self.network.valves) - gated, columns)
-
     def rate(self, index: int) -> Array:
         """Return the rate matrix of a configuration over [y; 1], (n+1, n+1)."""
         return np.ascontiguousarray(self.tables.rate[index, : self.n + 1, : self.n + 1])
@@ -208,7 +185,15 @@ class Engine:
         stats = np.zeros(2, dtype=np.int64)
         while True:
             status, at = stepping.run_period(
-                self.tables, edges.ticks, edges.masks, edges.slopes, sizes, self.tick, self.record, stats, mark
+                self.tables,
+                edges.ticks,
+                edges.masks,
+                edges.slopes,
+                sizes,
+                self.tick,
+                self.record,
+                stats,
+                mark,
             )
             if status == commutation.OK:
                 break
@@ -220,8 +205,9 @@ class Engine:
 
     def trace(self, run: Run) -> Trace:
         """Return the stretches of the run that was made last."""
-        where, state, rest = (part[: run.stretches].copy() for part in self.record)
-        return Trace(where[:, 0], where[:, 1], state, rest)
+        where = self.record.where[: run.stretches].copy()
+        state, rest = self.record.state[: run.stretches], self.record.rest[: run.stretches]
+        return Trace(where[:, 0], where[:, 1], state.copy(), rest.copy())
 
     def _mark(self, z: Array, combo: int, columns: int) -> stepping.Mark:
         """Return the mark of a period that starts at z."""

@@ -156,29 +156,29 @@ def _value(phi, c, state, ticks, row, z, work):
 @compiled
 def _climb(phi, c, state, row, sign, at, values):
     """Return the largest value of sign·signal near the vertex of a parabola through three instants, to rounding."""
-    l, m, r = 0, at[1] - at[0], at[2] - at[0]
-    fl, fm, fr = values
-    best = max(fl, fm, fr)
+    low, m, high = 0, at[1] - at[0], at[2] - at[0]
+    left, middle, right = values
+    best = max(left, middle, right)
     z, work = np.empty(state.shape[0]), np.empty(state.shape[0])
     for _ in range(40):
-        x, _ = _vertex(float(l), float(m), float(r), fl, fm, fr)
-        t = np.int64(np.round(x))
-        if t == m and fm >= fl and fm >= fr:
-            t = m + (r - m) // 8 if r - m > m - l else m - (m - l) // 8
-        if t <= l or t >= r or t == m:
+        x, _ = _vertex(float(low), float(m), float(high), left, middle, right)
+        t = round(x)
+        if t == m and middle >= left and middle >= right:
+            t = m + (high - m) // 8 if high - m > m - low else m - (m - low) // 8
+        if t <= low or t >= high or t == m:
             break
         f = sign * _value(phi, c, state, t, row, z, work)
         gained, best = f - best, max(best, f)
         if t > m:
-            if f >= fm:
-                l, fl, m, fm = m, fm, t, f
+            if f >= middle:
+                low, left, m, middle = m, middle, t, f
             else:
-                r, fr = t, f
-        elif f >= fm:
-            r, fr, m, fm = m, fm, t, f
+                high, right = t, f
+        elif f >= middle:
+            high, right, m, middle = m, middle, t, f
         else:
-            l, fl = t, f
-        if abs(gained) <= 1e-10 * abs(best) and max(best - fl, best - fr) <= 1e-6 * abs(best):
+            low, left = t, f
+        if abs(gained) <= 1e-10 * abs(best) and max(best - left, best - right) <= 1e-6 * abs(best):
             break
     return best
 

@@ -22,7 +22,6 @@ from jump_lane.switching.network import Array
 from jump_lane.switching.steady import SteadyState
 from jump_lane.waveforms import Measures, Waveforms
 
-
 ROUNDING = 1e-14
 """Doubt about an integral of products by moments, of the sum of the magnitudes that it adds up."""
 
@@ -149,7 +148,9 @@ class Recording:
         for c, moment in self._totals.items():
             out += np.sum((rows[c] @ moment) * others[c], axis=1)
             doubt += np.sum((np.abs(rows[c]) @ np.abs(moment)) * np.abs(others[c]), axis=1)
-        lost = np.flatnonzero(ROUNDING * doubt > DIGITS * np.maximum(np.abs(out), floor * np.abs(out).max(initial=0.0)))
+        lost = np.flatnonzero(
+            ROUNDING * doubt > DIGITS * np.maximum(np.abs(out), floor * np.abs(out).max(initial=0.0))
+        )
         if len(lost):
             out[lost] = self._quadrature(
                 {c: r[lost] for c, r in rows.items()}, {c: r[lost] for c, r in others.items()}
@@ -281,7 +282,15 @@ class Recording:
             for k, (ticks, states) in enumerate(self.grids):
                 c = int(self.trace.configurations[k])
                 measuring.refine(
-                    self.engine.tables.phi, c, ticks, states, self._values[k], self._rows[c], sign, wanted, best
+                    self.engine.tables.phi,
+                    c,
+                    ticks,
+                    states,
+                    self._values[k],
+                    self._rows[c],
+                    sign,
+                    wanted,
+                    best,
                 )
             out.append(sign * best)
         return out[0], out[1]
@@ -362,7 +371,11 @@ class Recording:
                 allowed = BREACH * largest[closed]
                 beyond = -self.within[0][k, signal] if closed else self.within[1][k, signal] - limit
                 if beyond > allowed and self._beyond(k, signal, -1.0 if closed else 1.0) - limit > allowed:
-                    what = "carries a reversed current" if closed else "stands above its forward voltage while open"
+                    what = (
+                        "carries a reversed current"
+                        if closed
+                        else "stands above its forward voltage while open"
+                    )
                     found.append(f"{valve.name} {what} at {self.trace.ticks[k] * self.engine.tick:.4g} s")
         return tuple(found)
 
@@ -387,9 +400,11 @@ class Recording:
         flowing = np.maximum(np.abs(lows), np.abs(highs))
         largest = np.abs(self.within[1][:, branches : 2 * branches]).max(initial=0.0)
         carries = flowing > np.maximum(1e-6 * flowing.max(axis=0), 1e-9 * largest)
-        said = np.array([conducting(self.engine.combo(int(c)), self.network) for c in self.trace.configurations])
+        said = np.array(
+            [conducting(self.engine.combo(int(c)), self.network) for c in self.trace.configurations]
+        )
         carries[:, : self.network.gated] = True
-        return carries & said.reshape(carries.shape)
+        return np.asarray(carries & said.reshape(carries.shape))
 
     @cached_property
     def valves(self) -> frozenset[str]:

@@ -21,8 +21,8 @@ from jump_lane.switching.clock import LEVELS, PERIOD
 from jump_lane.switching.commutation import (
     CONSISTENT,
     FULL,
-    OK,
     NOISE,
+    OK,
     TOO_MANY,
     apply,
     commutate,

@@ -87,7 +87,9 @@ def knots_of(circuit: Circuit) -> list[Knot]:
             flux += inductance * (start - current)
             slope = 1.0 / following - 1.0 / inductance
             for mark, a, b, sign in (("+", e.a, e.b, 1.0), ("-", e.b, e.a, -1.0)):
-                valve = Valve(f"{e.name}.knee{k}{mark}", a, b, 0.0, 1.0, False, within=e.name, sign=sign, knot=True)
+                valve = Valve(
+                    f"{e.name}.knee{k}{mark}", a, b, 0.0, 1.0, False, within=e.name, sign=sign, knot=True
+                )
                 found.append(Knot(valve, e.name, slope, flux))
             current, inductance = start, following
     return found

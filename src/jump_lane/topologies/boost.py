@@ -13,7 +13,7 @@ V_2 = V_o − V_in and hands its current over to the output.
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.derivation import CONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point
@@ -45,7 +45,15 @@ OPERATION = (
     ),
     Line("dI_L", "dI", "A", "inductor ripple, peak to peak", blocks.VOLT_SECONDS),
     blocks.ratio_left("1/(1 - D)"),
-    Line("f_z", "D_2**2*R_o/(2*pi*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min"),
+    Line(
+        "f_z",
+        "D_2**2*R_o/(2*pi*L)",
+        "Hz",
+        "right-half-plane zero",
+        blocks.RIGHT_HALF_PLANE,
+        "min",
+        modes=WHOLE,
+    ),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
     *blocks.chopped_output(),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_o + dV_o/2 + max(V_FD1 + R_D1*I_pk, k_d*V_BD1)"),

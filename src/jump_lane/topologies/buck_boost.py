@@ -13,7 +13,7 @@ hands its current over to the output.  V_o is the magnitude of the output voltag
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.derivation import CONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point
@@ -41,7 +41,15 @@ OPERATION = (
         "L",
     ),
     Line("dI_L", "dI", "A", "inductor ripple, peak to peak", blocks.VOLT_SECONDS),
-    Line("f_z", "D_2**2*R_o/(2*pi*D_1*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min"),
+    Line(
+        "f_z",
+        "D_2**2*R_o/(2*pi*D_1*L)",
+        "Hz",
+        "right-half-plane zero",
+        blocks.RIGHT_HALF_PLANE,
+        "min",
+        modes=WHOLE,
+    ),
     blocks.ratio_left("D/(1 - D)"),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
     *blocks.chopped_output(),

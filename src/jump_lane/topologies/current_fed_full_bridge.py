@@ -15,7 +15,7 @@ from dataclasses import replace
 
 from jump_lane.circuit.elements import Element, Inductor, Winding
 from jump_lane.circuit.gates import Gates, Instant, complement, on, shifted
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, rectifying, transformers, turning
 from jump_lane.topologies.blocks.rewriting import TWICE, rewritten
@@ -108,6 +108,7 @@ TIGHT = (
                 "right-half-plane zero",
                 blocks.RIGHT_HALF_PLANE,
                 "min",
+                modes=WHOLE,
             ),
             *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
             Line(

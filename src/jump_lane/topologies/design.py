@@ -221,6 +221,7 @@ def derive(spec: Spec) -> Design:
         If the topology, a chosen value or a part is not known to the page, or no value fulfils what is asked.
     """
     page = find_page(spec.topology)
+    _require_mode(spec)
     spec, line = line_side(spec)
     if len(spec.output) > page.outputs:
         most = "one" if page.outputs == 1 else f"at most {page.outputs}"
@@ -242,6 +243,15 @@ def derive(spec: Spec) -> Design:
         if device not in names:
             raise InputError(f"damping.{device}: no such switch or rectifier; {nearest(device, names)}")
     return replace(design, line=line)
+
+
+def _require_mode(spec: Spec) -> None:
+    """Refuse a conduction mode that the rectifier cannot have."""
+    if spec.switching.mode == "discontinuous" and spec.switching.rectifier == "synchronous":
+        raise InputError(
+            "switching.mode: discontinuous, but synchronous rectifiers let the current reverse instead of stopping it; "
+            "expected either, continuous or boundary, or switching.rectifier = 'diode'"
+        )
 
 
 def _within_limit(
@@ -382,16 +392,17 @@ def _require_bounds(design: Design) -> None:
 
 def _require_possible(design: Design) -> None:
     """Refuse a design whose control variable lies outside its range at some corner."""
-    duty = design.sheet[design.page.control].values
-    bad = ~((duty >= 0.0) & (duty <= design.page.highest))
+    duty = np.broadcast_to(design.sheet[design.page.control].values, design.shape)
+    idle = np.isnan(duty) & (np.array(design.loads)[None, :] == 0.0) & design.synchronous
+    bad = ~((duty >= 0.0) & (duty <= design.page.highest)) & ~idle
     if np.any(bad):
         i, j = (int(k) for k in np.argwhere(np.broadcast_to(bad, design.shape))[0])
         value = design.sheet[design.page.control].corner(i, j)
         lost = _beyond_peak(design.sheet)
         if lost:
             raise InputError(lost)
+        why = "no duty ratio holds it" if math.isnan(value) else f"the duty ratio would be {show(value)}"
         raise InputError(
             f"{design.page.name}: {show(design.sheet['V_o'].worst, 'V')} cannot be reached from "
-            f"{design.corner_name((i, j))}: the duty ratio would be {show(value)}; "
-            f"this topology reaches {design.page.conversion}"
+            f"{design.corner_name((i, j))}: {why}; this topology reaches {design.page.conversion}"
         )

@@ -14,7 +14,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, Interval, on
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import ByTarget, Page, Proof
 from jump_lane.topologies.point import Point
@@ -174,6 +174,7 @@ OPERATION = (
         "right-half-plane zero, boost region",
         blocks.RIGHT_HALF_PLANE,
         "min",
+        modes=WHOLE,
     ),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
     Line("d_S1", "D_1 + s_r*D_2", "", "part of the period in which S1 carries current", blocks.KIRCHHOFF),

@@ -14,7 +14,7 @@ Every phase is a boost converter with the N-th part of the load.  The ripples of
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.derivation import CONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Page, Proof
 from jump_lane.topologies.point import Point
@@ -53,7 +53,15 @@ OPERATION = (
         "I_ph",
     ),
     Line("dI_L", "dI", "A", "ripple of one inductor, peak to peak", blocks.VOLT_SECONDS),
-    Line("f_z", "D_2**2*R_o*N/(2*pi*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min"),
+    Line(
+        "f_z",
+        "D_2**2*R_o*N/(2*pi*L)",
+        "Hz",
+        "right-half-plane zero",
+        blocks.RIGHT_HALF_PLANE,
+        "min",
+        modes=WHOLE,
+    ),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
     *blocks.interleaved_output("I_pk", blocks.DELIVERED),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_o + dV_o/2 + max(V_FD1 + R_D1*I_pk, k_d*V_BD1)"),

@@ -7,6 +7,7 @@ figures and losses work from that.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
@@ -17,6 +18,9 @@ from jump_lane.derivation import Line, Sheet
 from jump_lane.spec import Spec
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
+
+MIDDLE = 0.3
+"""Where the control variable starts from, of its highest value, if no formula gives it."""
 
 
 @dataclass(frozen=True)
@@ -200,4 +204,6 @@ class Page:
     def at(self, point: Point) -> Circuit:
         """Return the circuit at an operating point, at its derived value of the control variable."""
         pattern: GatePattern = lambda control: self.gates(control, point)  # noqa: E731
-        return Circuit(self.circuit(point), point["T_s"], pattern, point[self.control])
+        control = point[self.control]
+        start = control if math.isfinite(control) else MIDDLE * self.highest
+        return Circuit(self.circuit(point), point["T_s"], pattern, start)

@@ -16,7 +16,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, on
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import ByTarget, Page, Proof
 from jump_lane.topologies.point import Point
@@ -230,6 +230,7 @@ OPERATION = (
         "right-half-plane zero, below the resonance of L1 and C_1",
         blocks.ZEROS,
         "min",
+        modes=WHOLE,
     ),
     blocks.ratio_left("1/(1 - D)**2"),
     *blocks.inductor("L1", "(D_1 + D_12)*I_1m", "dI_L1", "D_1 + D_12"),

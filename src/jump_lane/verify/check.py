@@ -226,9 +226,7 @@ def _findings(design: Design, scene: Scene, modes: set[str], i: int, j: int) -> 
         yield _judged(design, scene, limit, i, j)
 
 
-def _proven(
-    design: Design, scene: Scene, proof: Proof, limit: Limit | None, i: int, j: int
-) -> Finding:
+def _proven(design: Design, scene: Scene, proof: Proof, limit: Limit | None, i: int, j: int) -> Finding:
     value = design.sheet[proof.symbol]
     derived = value.corner(i, j)
     measures = scene.recording.measures(proof.signal)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 
 from jump_lane.errors import ConvergenceError, NoResultError
@@ -40,7 +41,7 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
             "and no duty ratio holds it"
         )
     circuit = page.at(point)
-    guess = {element: point[symbol] for element, symbol in page.start.items() if symbol in point.values}
+    guess = {e: point[s] for e, s in page.start.items() if math.isfinite(point.values.get(s, math.nan))}
     if point.kind == "power":
         guess, duty = _beside(page, point, guess, control)
         circuit = replace(circuit, control=duty)

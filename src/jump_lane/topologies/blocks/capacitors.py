@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jump_lane.derivation import Line
+from jump_lane.derivation import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.sources import (
     ASKED,
     COUPLING_CHARGE,
@@ -148,7 +148,16 @@ def chopped_output(
         Line("ESR_max", f"a_ESR*dV_ask/{peak}", "Ω", f"largest ESR of {c}", RIPPLE_CHOPPED, "min"),
         Line(c, "(1 + m_C)*Q_o/dV_Q", "F", "output capacitance, with margin", RIPPLE_CHOPPED, component=True),
         Line("dV_oQ", f"Q_o/{c}", "V", "charge share of the output ripple", RIPPLE_CHOPPED),
-        Line("dV_oESR", f"{esr}*{peak}", "V", "ESR share of the output ripple", RIPPLE_CHOPPED),
+        Line(
+            "dV_oESR",
+            {
+                CONTINUOUS: f"{esr}*{peak}",
+                REVERSED: f"{esr}*({peak} - min({valley}, 0*{valley}))",
+            },
+            "V",
+            "ESR share of the output ripple",
+            RIPPLE_CHOPPED,
+        ),
         Line(
             "I_x1",
             f"min(max(I_o + {esr}*{c}*s_D, {valley}), {peak})",

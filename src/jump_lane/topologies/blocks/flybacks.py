@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from jump_lane.circuit.elements import Capacitor, Diode, Element, Resistor
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies.blocks.capacitors import chopped_input, chopped_output
 from jump_lane.topologies.blocks.devices import device, with_spike
 from jump_lane.topologies.blocks.duty import gate_times, handed_over, lossy_duty, peak_ratio
@@ -248,7 +248,7 @@ TURNED = "D_k2/(2*f_s*sqrt(L_kT*C_cl))"
 
 DISSIPATED = Leaky(
     DISSIPATING,
-    fall="f_s*atan(I_pk*Z_cl/V_c0)*sqrt(L_kT*C_cl)",
+    fall="f_s*(pi/2 - atan(V_c0/(I_pk*Z_cl)))*sqrt(L_kT*C_cl)",
     half=f"I_pk*cos({TURNED}) - V_c0/Z_cl*sin({TURNED})",
     back="f_s*L_kT*max(I_v, 0*I_v)/(V_in + V_2)",
     taken="(V_cl/R_cl + D_k1*max(I_v, 0*I_v)/2)",
@@ -278,7 +278,15 @@ def flyback_currents(switches: str = "1", drawn: tuple[str, str] = ("", "")) -> 
     """
     return (
         Line("dI_Lm", "dI", "A", "ripple of the magnetising current, peak to peak", VOLT_SECONDS),
-        Line("f_z", "D_2**2*n**2*R_o/(2*pi*D_1*L_m)", "Hz", "right-half-plane zero", RIGHT_HALF_PLANE, "min"),
+        Line(
+            "f_z",
+            "D_2**2*n**2*R_o/(2*pi*D_1*L_m)",
+            "Hz",
+            "right-half-plane zero",
+            RIGHT_HALF_PLANE,
+            "min",
+            modes=WHOLE,
+        ),
         *inductor("L_m", "(D_1 + D_2)*I_m", "dI", "D_1 + D_2"),
         *secondary_currents(switches),
         *chopped_input("D_1", "I_m", "dI", average=drawn[0], square=drawn[1]),

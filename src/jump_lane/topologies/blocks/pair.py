@@ -6,7 +6,7 @@ currents flows through S1 and then through the rectifier.
 
 from __future__ import annotations
 
-from jump_lane.derivation import Line
+from jump_lane.derivation import WHOLE, Line
 from jump_lane.topologies.blocks.duty import handed_over, lossy_duty, peak_ratio, ratio_left
 from jump_lane.topologies.blocks.inductors import inductor
 from jump_lane.topologies.blocks.sources import (
@@ -128,6 +128,7 @@ def pair_operation(off: str) -> tuple[Line, ...]:
             "right-half-plane zero, below the resonance of C_s",
             ZEROS,
             "min",
+            modes=WHOLE,
         ),
         *inductor("L1", "D_1*I_m", "dI_L1", "D_1 + D_2"),
         *inductor("L2", "I_o", "dI_L2", "D_1 + D_2"),
