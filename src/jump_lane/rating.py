@@ -61,8 +61,8 @@ def merged(every: Iterable[Rating]) -> tuple[Rating, ...]:
     return tuple(found.values())
 
 
-BLOCKED, AVERAGE, EFFECTIVE, PEAK = "blocked", "average", "effective", "peak"
-"""Quantities that are rated: voltage blocked or across, average, rms and peak current."""
+BLOCKED, AVERAGE, EFFECTIVE, PEAK, GATED = "blocked", "average", "effective", "peak", "gated"
+"""Quantities that are rated: voltage blocked or across, average, rms and peak current, gate voltage."""
 
 
 @dataclass(frozen=True)
@@ -80,13 +80,15 @@ def ratings_of(part: Part, pieces: int, margin: Margin) -> tuple[Rated, ...]:
     """Return what a part is rated for; several capacitors in parallel share their current."""
     if isinstance(part, Mosfet | Igbt | Diode):
         current = AVERAGE if isinstance(part, Diode) else EFFECTIVE
-        found = (
+        found: tuple[Rated, ...] = (
             Rated("voltage", BLOCKED, part.voltage, margin.voltage, "V"),
             Rated("current", current, part.current, margin.current),
         )
-        if part.peak_current is None:
-            return found
-        return (*found, Rated("peak current", PEAK, part.peak_current, margin.current))
+        if part.peak_current is not None:
+            found = (*found, Rated("peak current", PEAK, part.peak_current, margin.current))
+        if isinstance(part, Mosfet | Igbt) and part.max_gate_voltage is not None:
+            found = (*found, Rated("gate voltage", GATED, part.max_gate_voltage, 0.0, "V"))
+        return found
     if isinstance(part, Capacitor):
         limit = None if part.rms_current is None else part.rms_current * pieces
         return (

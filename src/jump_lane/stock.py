@@ -32,6 +32,22 @@ USUAL = {
 }
 """Kind of part in each role where the file does not say; a synchronous rectifier is a mosfet."""
 
+_FORMS = (
+    (("wire_diameter",), ("conductor_thickness",)),
+    (("output_capacitance", "charge_capacitance"), ("output_capacitance_curve",)),
+    (("ac_resistance",), ("layers", "wire_diameter", "conductor_thickness")),
+    (("core_loss", "core_loss_frequency", "core_loss_ripple"), ("core_k", "core_alpha")),
+)
+
+ALTERNATIVES: dict[str, tuple[str, ...]] = {}
+"""Figures that say the same in another form: one that the file gives takes the place of the others of its part."""
+
+for _one, _other in _FORMS:
+    for _key in _one:
+        ALTERNATIVES[_key] = (*ALTERNATIVES.get(_key, ()), *_other)
+    for _key in _other:
+        ALTERNATIVES[_key] = (*ALTERNATIVES.get(_key, ()), *_one)
+
 KEYS = ("part", "count", "kind")
 """What the table of a part may say besides figures."""
 
@@ -88,6 +104,11 @@ def part_of(spec: Spec, component: str, role: str, value: float = 1.0) -> Part |
             _require_fitting(base, role, synchronous, where)
             return base
         entry = {"kind": base.kind} | {key: getattr(base, key) for key in base.model_fields_set}
+    for key in given:
+        for other in ALTERNATIVES.get(key, ()):
+            if other in given:
+                raise InputError(f"{where}: {key} and {other} exclude each other; expected one of them")
+            entry.pop(other, None)
     fields = KINDS[str(given.get("kind", entry["kind"]))].model_fields if _known(given) else {}
     entry |= {k: v for k, v in given.items() if k in fields or k == "kind"}
     part = read_part(entry, where)

@@ -76,6 +76,11 @@ class Thermal(_Table):
     )
     sink: dict[str, Sink] = Field(default={}, description="Heat sinks, by name")
 
+    @property
+    def unknown(self) -> float:
+        """Temperature [°C] that a part is taken to have whose cooling is not known: at least ambient."""
+        return max(self.junction, self.ambient)
+
 
 class Efficiency(_Table):
     """What counts as the efficiency of a mission."""

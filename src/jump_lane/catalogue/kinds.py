@@ -30,6 +30,7 @@ from jump_lane.fields import (
     Number,
     Ohms,
     Ratio,
+    Seconds,
     SquareMetres,
     Volts,
     Watts,
@@ -77,12 +78,23 @@ class _Cooled(_Part):
     recovery_current: Amperes | None = Field(
         default=None, description="Forward current at which the recovery charge was measured"
     )
+    recovery_time: Seconds | None = Field(default=None, description="Reverse recovery time")
+    recovery_exponent: Number = Field(
+        default=1.0, ge=0.0, le=2.0, description="Exponent of the current in the recovery charge"
+    )
+    recovery_curve: OverTemperature = Field(
+        default=None, description="Recovery charge over junction temperature, part of that at 25 °C"
+    )
 
 
 class _Gated(_Cooled):
     """A part with a gate."""
 
     gate_charge: Coulombs | None = Field(default=None, description="Total gate charge")
+    gate_charge_voltage: Volts | None = Field(
+        default=None, gt=0.0, description="Gate voltage of that charge; it is scaled to the driver's"
+    )
+    max_gate_voltage: Volts | None = Field(default=None, gt=0.0, description="Largest gate voltage")
     gate_resistance: Ohms | None = Field(default=None, description="Internal gate resistance")
     body_voltage: Volts | None = Field(
         default=None, description="Forward voltage of the body or antiparallel diode"
@@ -104,8 +116,14 @@ class Mosfet(_Gated):
     )
     plateau_voltage: Volts | None = Field(default=None, description="Gate plateau voltage")
     threshold_voltage: Volts | None = Field(default=None, description="Gate threshold voltage")
+    transconductance: Number | None = Field(
+        default=None, gt=0.0, description="Transconductance [A/V]; the plateau then follows the current"
+    )
     output_capacitance: Farads | None = Field(
         default=None, description="Effective output capacitance, energy related"
+    )
+    charge_capacitance: Farads | None = Field(
+        default=None, description="Effective output capacitance, charge (time) related"
     )
     output_capacitance_curve: CapacitanceOverVoltage = Field(
         default=None, description="Output capacitance over voltage, instead"

@@ -67,7 +67,9 @@ def _require(node: ast.expr) -> None:
     elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub | ast.UAdd):
         _require(node.operand)
     elif isinstance(node, ast.Constant) and type(node.value) in (int, float):
-        if not abs(node.value) <= FURTHEST:
+        value = node.value
+        assert isinstance(value, int | float)
+        if not abs(value) <= FURTHEST:
             raise ValueError(node)
     elif not (isinstance(node, ast.Name) and node.id == "D"):
         raise ValueError(node)

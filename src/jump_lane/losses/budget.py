@@ -32,8 +32,11 @@ SETTLED = 0.05
 
 ROUNDS = 12
 
-SURVIVED = 500.0
-"""Temperature that no part survives; no budget is given beyond it [°C]."""
+FREELY, DAMPED = 3, 0.6
+"""Rounds in which temperatures are taken as found; what part of a step is taken afterwards."""
+
+SURVIVED = 350.0
+"""Temperature that no part survives and no data reach; no budget is given beyond it [°C]."""
 
 GUESS = 30.0
 """Rise above ambient from which a single simulation starts [K]."""
@@ -85,7 +88,9 @@ class Budget:
 
     @property
     def efficiency(self) -> float:
-        """Output power over input power, the added losses taken from the input as well."""
+        """Output power over input power, the added losses taken from the input as well; not a number without a part."""
+        if all(c.part is None for c in self.components):
+            return float("nan")
         return self.p_out / (self.p_in + self.added)
 
     @property
@@ -121,7 +126,7 @@ def budget(design: Design, i: int = 0, j: int = 0, start: dict[str, float] | Non
     every = components(design, base)
     temperatures = dict(start or {})
     cooled = network(design, every)
-    for _ in range(ROUNDS):
+    for turn in range(ROUNDS):
         stage, control, entries = _simulated(
             design, tempered(design, base, every, temperatures), temperatures
         )
@@ -129,16 +134,18 @@ def budget(design: Design, i: int = 0, j: int = 0, start: dict[str, float] | Non
         moved = max((abs(found[n] - temperatures.get(n, -273.0)) for n in found), default=0.0)
         if moved < SETTLED:
             return _closed(stage, control, entries, found)
-        temperatures = found
+        share = 1.0 if turn < FREELY else DAMPED
+        temperatures = {n: t + (1.0 - share) * (temperatures.get(n, t) - t) for n, t in found.items()}
     raise ConvergenceError("losses and temperatures do not settle from one simulation to the next")
 
 
 @dataclass(frozen=True)
 class Estimate:
-    """Total loss [W] and highest temperature [°C] from one simulation, the currents taken as they are there."""
+    """Total loss [W], highest temperature [°C] and gaps from one simulation, the currents taken as they are there."""
 
     loss: float
     hottest: float
+    gaps: tuple[Gap, ...] = ()
 
 
 def estimate(design: Design, point: Point) -> Estimate:
@@ -158,7 +165,9 @@ def estimate(design: Design, point: Point) -> Estimate:
     stage, _, entries = _simulated(design, tempered(design, point, every, start), start)
     found, more = _temperatures(stage, cooled, entries, start)
     loss = sum(e.power for e in entries if isinstance(e, Loss)) + more
-    return Estimate(loss, max(found.values(), default=float("nan")))
+    gaps = [e for e in entries if isinstance(e, Gap)]
+    gaps += unknown(design.spec, stage.components, heating(entries))
+    return Estimate(loss, max(found.values(), default=float("nan")), tuple(gaps))
 
 
 def _simulated(
@@ -176,7 +185,7 @@ def tempered(
     """Return an operating point with the figures of its parts at their temperatures; alike parts at the hottest."""
     hottest: dict[str, tuple[float, Component]] = {}
     for component in (c for c in every if c.part is not None):
-        temperature = temperatures.get(component.name, design.spec.thermal.junction)
+        temperature = temperatures.get(component.name, design.spec.thermal.unknown)
         known = hottest.get(component.role)
         if known is None or temperature > known[0]:
             hottest[component.role] = temperature, component
@@ -200,10 +209,10 @@ def _entries(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
         overlap.overlap,
         bipolar.energies,
         charge.output_charge,
-        recovery.recovery,
         overlap.gate_drive,
     ):
         yield from mechanism(stage, events)
+    yield from recovery.recovery(stage, events, temperatures)
     yield from winding.eddy(stage, temperatures)
     yield from core.core(stage)
     yield from capacitor.series_resistance(stage, temperatures)
@@ -231,7 +240,7 @@ def _temperatures(
 
     The second value is how much more is lost there than at the temperatures of the simulation [W].
     """
-    at = {n: simulated_at.get(n, stage.spec.thermal.junction) for n in cooled.names}
+    at = {n: simulated_at.get(n, stage.spec.thermal.unknown) for n in cooled.names}
     by_name = {c.name: c for c in stage.components}
     heats = [conduction.heat(stage, by_name[n], at[n]) for n in cooled.names]
     totals = heating(entries)

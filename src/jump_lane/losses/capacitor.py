@@ -27,7 +27,7 @@ def series_resistance(stage: Stage, temperatures: dict[str, float]) -> Iterator[
     for component in stage.of("capacitor"):
         part, signal = component.part, current_of(component)
         frequency, squares = stage.spectrum(signal)
-        temperature = temperatures.get(component.name, stage.spec.thermal.junction)
+        temperature = temperatures.get(component.name, stage.spec.thermal.unknown)
         known = part.resistances_of(frequency, temperature) if isinstance(part, CapacitorPart) else None
         if not isinstance(part, CapacitorPart) or known is None:
             cost = f"every 1 mΩ costs {show(1e-3 * float(squares.sum()), 'W')}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Diode, Mosfet, Part
-from jump_lane.losses.commutation import Commutation
+from jump_lane.losses.commutation import Commutation, stops, turned_on
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.stage import Stage
 from jump_lane.quantities import show
@@ -20,7 +20,8 @@ def stored(part: Part | None, voltage: float) -> tuple[float, float] | None:
 
     Notes
     -----
-    From a curve C(v): Q = ∫C dv and E = ∫v·C dv.  From an energy-related capacitance: E = ½·C·V² and Q = C·V.
+    From a curve C(v): Q = ∫C dv and E = ∫v·C dv.  From an energy-related capacitance: E = ½·C·V², and Q = C·V with the
+    charge-related one (the same where that is not given).
     From the capacitive charge Q_c of a diode at V_c, taking an abrupt junction, C ∝ 1/√v: Q = Q_c·√(V/V_c) and
     E = Q·V/3.
 
@@ -33,7 +34,8 @@ def stored(part: Part | None, voltage: float) -> tuple[float, float] | None:
             curve = part.output_capacitance_curve
             return curve.moment(voltage), curve.moment(voltage, 1)
         if part.output_capacitance is not None:
-            return part.output_capacitance * voltage, 0.5 * part.output_capacitance * voltage**2
+            charged = part.charge_capacitance or part.output_capacitance
+            return charged * voltage, 0.5 * part.output_capacitance * voltage**2
     if isinstance(part, Diode) and part.capacitive_charge is not None and part.charge_voltage:
         charge = part.capacitive_charge * (voltage / part.charge_voltage) ** 0.5
         return charge, charge * voltage / 3.0
@@ -68,6 +70,7 @@ def output_charge(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
         else:
             yield Loss(name, DISCHARGE, own[1] * stage.frequency, heats=name)
         yield from _others(stage, event, unknown)
+    yield from _stopped(stage, events, unknown)
     for name, cost in unknown.items():
         component = next(c for c in stage.components if c.name == name)
         diode = component.kind == "rectifier" and not stage.design.synchronous
@@ -92,6 +95,23 @@ def _others(stage: Stage, event: Commutation, unknown: dict[str, float]) -> Iter
         lost = rise[1] * (after[0] - before[0]) - (after[1] - before[1])
         name = event.component.name
         yield Loss(name, CHARGING, lost * stage.frequency, heats=name)
+
+
+def _stopped(stage: Stage, events: list[Commutation], unknown: dict[str, float]) -> Iterator[Entry]:
+    """Yield what charging a diode costs that leakage lets stop a little later than the switch turns on."""
+    for stop in stops(stage):
+        if stop.edge is stop.begun:
+            continue
+        switch = turned_on(events, stop.begun)
+        if switch is None or stage.discharge(switch) > 0.0:
+            continue
+        known = stored(stop.component.part, stop.voltage)
+        name = stop.component.name
+        if known is None:
+            unknown[name] = unknown.get(name, 0.0) + 0.5e-10 * stop.voltage**2 * stage.frequency
+            continue
+        lost = stop.voltage * known[0] - known[1]
+        yield Loss(switch.name, CHARGING, lost * stage.frequency, heats=switch.name)
 
 
 def _remainder(stage: Stage, event: Commutation) -> Iterator[Entry]:

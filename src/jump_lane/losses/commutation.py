@@ -41,15 +41,29 @@ class Commutation:
     hard: bool
     charged: bool
     swing: tuple[Edge, float] | None = None
+    rise: float = 0.0
+    """How long an inductance in the path holds the current back at turn-on [s]."""
 
 
 @dataclass(frozen=True)
 class Stop:
-    """A diode forced to stop conducting: what, when, the current just before [A], the voltage just after [V]."""
+    """A diode that stops conducting and blocks.
+
+    Attributes
+    ----------
+    edge, begun
+        When it stops, and when its current began its last fall: the same edge if it is cut off at once.
+    current, fall
+        The current that it carried until then [A], and how long that falls [s].
+    voltage
+        What it blocks just after [V].
+    """
 
     component: Component
     edge: Edge
+    begun: Edge
     current: float
+    fall: float
     voltage: float
 
 
@@ -60,6 +74,7 @@ def commutations(stage: Stage) -> list[Commutation]:
     """
     valves = [c for c in stage.of("switch", "rectifier") if f"{c.name}.gate" in stage.recording.names]
     found = [one for c in valves for edge in stage.recording.edges for one in _commutation(stage, c, edge)]
+    found = [_held_back(stage, e) for e in found]
     busy = {e.edge.time for e in found if e.component.kind == "switch"}
     return [
         replace(e, charged=False) if e.component.kind == "rectifier" and e.edge.time in busy else e
@@ -87,6 +102,34 @@ def _commutation(stage: Stage, component: Component, edge: Edge) -> Iterator[Com
     yield Commutation(component, edge, "on" if turns_on else "off", abs(v), abs(i), hard, charged, swing)
 
 
+BRIEF = 0.02
+"""A current is looked for no longer than this part of the period after a turn-on that an inductance holds back."""
+
+
+def _held_back(stage: Stage, event: Commutation) -> Commutation:
+    """Return a turn-on with the current that it takes over once leakage has let it: up to the stop of another diode."""
+    if event.action != "on" or event.hard or not event.charged or stage.discharge(event.component) > 0.0:
+        return event
+    edges, period = stage.recording.edges, stage.recording.period
+    at = edges.index(event.edge)
+    for ahead in range(1, len(edges)):
+        later = edges[(at + ahead) % len(edges)]
+        rise = (later.time - event.edge.time) % period
+        if rise > BRIEF * period:
+            break
+        current = stage.at(later, f"{event.component.name}.i")[0]
+        stopped = any(
+            stage.at(later, f"{c.name}.i")[0]
+            <= SILENT * abs(current)
+            < abs(stage.at(event.edge, f"{c.name}.i")[0])
+            for c in stage.of("rectifier", "switch", "auxiliary")
+            if c is not event.component and f"{c.name}.i" in stage.recording.names
+        )
+        if stopped and abs(current) > SILENT * stage.measures(f"{event.component.name}.i").peak:
+            return replace(event, current=abs(current), hard=True, rise=rise)
+    return event
+
+
 def _currents(stage: Stage, component: Component, edge: Edge) -> tuple[float, float]:
     """Return the current of a switch before and after an edge, without the discharge of a capacitance beside it."""
     signal = f"{component.name}.i"
@@ -111,7 +154,10 @@ def _swing(stage: Stage, name: str, edge: Edge) -> tuple[Edge, float] | None:
 
 
 def stops(stage: Stage) -> list[Stop]:
-    """Return every time that a diode, or the body diode of a switch, is forced to stop conducting."""
+    """Return every time that a diode, or the body diode of a switch, stops conducting and then blocks.
+
+    Where an inductance lets its current fall, the stop begins with that fall.
+    """
     found = []
     for component in stage.of("switch", "rectifier"):
         name = component.name
@@ -119,13 +165,23 @@ def stops(stage: Stage) -> list[Stop]:
         if signal == f"{name}.i" and f"{name}.gate" in stage.recording.names:
             continue
         peak = stage.measures(signal).peak
-        for edge in stage.recording.edges:
+        least = max(SILENT * peak, 1e-12)
+        edges = stage.recording.edges
+        for k, edge in enumerate(edges):
+            earlier = edges[k - 1]
             before, after = stage.at(edge, signal)
+            carried = stage.at(earlier, signal)[1]
             voltage = abs(stage.at(edge, f"{name}.v")[1])
             own = stage.at(edge, f"{name}.gate")
-            stopped = before > max(SILENT * peak, 1e-12) and abs(after) <= SILENT * peak
-            if stopped and own[1] <= own[0] and voltage > SOFT * stage.recording.blocking(name):
-                found.append(Stop(component, edge, before, voltage))
+            conducted = before > least or (carried > least and before <= least)
+            stopped = conducted and abs(after) <= SILENT * peak and own[1] <= own[0]
+            if not stopped or voltage <= SOFT * stage.recording.blocking(name):
+                continue
+            if before > least:
+                found.append(Stop(component, edge, edge, before, 0.0, voltage))
+            else:
+                fall = (edge.time - earlier.time) % stage.recording.period
+                found.append(Stop(component, edge, earlier, carried, fall, voltage))
     return found
 
 

@@ -52,7 +52,7 @@ def unknown(spec: Spec, components: Iterable[Component], heat: dict[str, float])
         yield Gap(
             component.name,
             figure,
-            f"its temperature is taken as {spec.thermal.junction:g} °C",
+            f"its temperature is taken as {spec.thermal.unknown:g} °C, at least ambient",
             f"every 10 K/W raise it by {10.0 * power:.3g} K",
         )
 

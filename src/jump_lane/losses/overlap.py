@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Igbt, Mosfet, Part
+from jump_lane.circuit.elements import Capacitor
 from jump_lane.errors import InputError
 from jump_lane.losses.commutation import Commutation
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.stage import Stage
 from jump_lane.quantities import show
 from jump_lane.surroundings import Driver
+from jump_lane.topologies.components import Component
 
 TURN_ON, TURN_OFF, GATE = "turn-on overlap", "turn-off overlap", "gate drive"
 
@@ -22,7 +24,9 @@ def overlap(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
     -----
     E = ½·V·I·t, V and I being those of the simulated waveforms at that edge.  The time t is that in which the gate
     current moves the charge from threshold to plateau (while the current changes) and the gate-drain charge (while
-    the voltage changes); see `transition`.  Without voltage or current at the edge nothing is lost.
+    the voltage changes); see `transition`.  Where leakage holds the current back at turn-on for a time t_L, it takes the
+    part t_L/t of the voltage, and E is as much smaller.  Where the circuit has capacitance C at the node, turn-off costs
+    E = I²·t²/(24·C) (a current that falls straight while C is charged).  Without voltage or current nothing is lost.
 
     References
     ----------
@@ -40,10 +44,35 @@ def overlap(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
             and part.plateau_voltage is not None
         ):
             for action, mechanism in (("on", TURN_ON), ("off", TURN_OFF)):
-                power = 0.5 * stage.frequency * sum(e.voltage * e.current for e in hard if e.action == action)
-                if any(e.action == action for e in own):
-                    lost = power * transition(part, stage.spec.driver, action)
+                here = [e for e in own if e.action == action]
+                if here:
+                    lost = stage.frequency * sum(_energy(stage, part, e) for e in here)
                     yield Loss(component.name, mechanism, lost, heats=component.name)
+
+
+def _energy(stage: Stage, part: Mosfet, event: Commutation) -> float:
+    """Return the overlap energy of one edge [J]."""
+    time = transition(part, stage.spec.driver, event.action, event.current)
+    if event.hard:
+        whole = 0.5 * event.voltage * event.current * time
+        return whole * max(1.0 - event.rise / time, 0.0) if time > 0.0 else 0.0
+    if event.action == "off" and stage.discharge(event.component) > 0.0:
+        capacitance = _beside(stage, event.component)
+        whole = 0.5 * stage.recording.blocking(event.component.name) * event.current * time
+        return min((event.current * time) ** 2 / (24.0 * capacitance), whole)
+    return 0.0
+
+
+def _beside(stage: Stage, component: Component) -> float:
+    """Return the capacitance that the circuit has at the node that a switch lets go [F]."""
+    nodes = {component.elements[0].a, component.elements[0].b}  # type: ignore[union-attr]
+    found = [
+        (c.elements[0], e)
+        for c in stage.components
+        for e in stage.recording.engine.circuit.elements
+        if isinstance(e, Capacitor) and e.name == f"C_{c.name}"
+    ]
+    return sum(e.capacitance for s, e in found if nodes & {e.a, e.b})
 
 
 def _gaps(stage: Stage, name: str, part: Part | None, hard: list[Commutation]) -> Iterator[Gap]:
@@ -67,7 +96,7 @@ def _unknown(stage: Stage, name: str, hard: list[Commutation]) -> Gap:
     )
 
 
-def transition(part: Mosfet, driver: Driver, action: str) -> float:
+def transition(part: Mosfet, driver: Driver, action: str, current: float = 0.0) -> float:
     """Return how long voltage and current overlap at turn-on or turn-off [s].
 
     Notes
@@ -80,7 +109,7 @@ def transition(part: Mosfet, driver: Driver, action: str) -> float:
     InputError
         If the driver does not reach the plateau.
     """
-    plateau, inner = part.plateau_voltage or 0.0, part.gate_resistance or 0.0
+    plateau, inner = plateau_of(part, current), part.gate_resistance or 0.0
     share = 1.0 - (part.threshold_voltage or 0.0) / plateau if plateau > 0.0 else 1.0
     charge = (part.gate_source_charge or 0.0) * max(share, 0.0) + (part.gate_drain_charge or 0.0)
     if not reaches(part, driver):
@@ -93,13 +122,23 @@ def transition(part: Mosfet, driver: Driver, action: str) -> float:
     return charge * (driver.off_resistance + inner) / (plateau - driver.off_voltage)
 
 
+def plateau_of(part: Mosfet, current: float) -> float:
+    """Return the gate plateau at a current [V]: threshold + I/g where both are known, else the figure as it is."""
+    if part.transconductance and part.threshold_voltage is not None and current > 0.0:
+        return part.threshold_voltage + current / part.transconductance
+    return part.plateau_voltage or 0.0
+
+
 def reaches(part: Mosfet, driver: Driver) -> bool:
     """Tell whether a driver takes a gate beyond its plateau, as far as that is known."""
     return part.plateau_voltage is None or driver.voltage > part.plateau_voltage
 
 
 def gate_drive(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
-    """Yield what charging the gates takes: Q_g·(V_on − V_off) each time (Mohan et al. 2003, chapter 28)."""
+    """Yield what charging the gates takes: Q_g·(V_on − V_off) each time (Mohan et al. 2003, chapter 28).
+
+    Where the gate voltage of the figure is known, the charge is taken in proportion to it.
+    """
     swing = stage.spec.driver.swing
     for component in stage.of("switch", "rectifier"):
         times = sum(e.component is component and e.action == "on" for e in events)
@@ -107,7 +146,10 @@ def gate_drive(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
         if times == 0:
             continue
         if isinstance(part, Mosfet | Igbt) and part.gate_charge is not None:
-            yield Loss(component.name, GATE, times * part.gate_charge * swing * stage.frequency)
+            charge = part.gate_charge
+            if part.gate_charge_voltage:
+                charge *= swing / part.gate_charge_voltage
+            yield Loss(component.name, GATE, times * charge * swing * stage.frequency)
         else:
             cost = f"every 10 nC cost {show(times * 1e-8 * swing * stage.frequency, 'W')}"
             yield Gap(component.name, "gate_charge", "gate drive is left out", cost)

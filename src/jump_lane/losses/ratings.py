@@ -10,7 +10,7 @@ from jump_lane.catalogue.kinds import Inductor, Transformer
 from jump_lane.losses.core import coil_of, linkage
 from jump_lane.losses.ledger import Gap
 from jump_lane.losses.stage import Stage
-from jump_lane.rating import AVERAGE, BLOCKED, EFFECTIVE, PEAK, Rating, ratings_of
+from jump_lane.rating import AVERAGE, BLOCKED, EFFECTIVE, GATED, PEAK, Rating, ratings_of
 from jump_lane.topologies.components import Component, current_of
 
 
@@ -39,6 +39,8 @@ def _load(stage: Stage, component: Component, quantity: str) -> float:
     Where the circuit has a capacitance beside a switch, its discharge at turn-on, which only the channel limits, does
     not count as a current of the circuit: the peak is then taken once it is over, after each edge.
     """
+    if quantity == GATED:
+        return stage.spec.driver.voltage
     if quantity == BLOCKED:
         if component.kind == "capacitor":
             return stage.measures(f"{component.name}.v" if component.elements else "source.v").peak

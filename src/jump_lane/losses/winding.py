@@ -105,7 +105,7 @@ def eddy(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
     """
     for component in stage.of("inductor", "transformer"):
         resistive = [e for e in component.elements if _resistance(e) > 0.0]
-        temperature = temperatures.get(component.name, stage.spec.thermal.junction)
+        temperature = temperatures.get(component.name, stage.spec.thermal.unknown)
         total, unknown = 0.0, 0.0
         for element in resistive:
             frequency, squares = stage.spectrum(f"{element.name}.i")

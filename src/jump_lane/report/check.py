@@ -40,7 +40,7 @@ def _corner_table(check: Check) -> Table:
         if c.failure:
             rows.append((*head, "no result", "", "", "", c.failure))
         else:
-            worst = max(c.findings, key=lambda f: abs(f.deviation) if f.deviation == f.deviation else -1.0)
+            worst = max(c.findings, key=lambda f: abs(f.deviation))
             rows.append(
                 (
                     *head,
@@ -142,7 +142,7 @@ def _finding_row(f: Finding, deviation: float, at: str) -> tuple[str, ...]:
         show(f.derived, f.unit),
         show(f.simulated, f.unit),
         at,
-        f"{100 * deviation:+.3f} %" if deviation == deviation else "",
+        f"{100 * deviation:+.3f} %" if f.compared else "",
         verdict,
     )
 

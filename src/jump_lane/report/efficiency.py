@@ -82,17 +82,22 @@ def _notes(work: Work, points: list[Point], complete: bool) -> tuple[list[str], 
     known = [p for p in points if not p.failure]
     notes.append(f"{len(points)} of {work.count} points, {len(failed)} without a result")
     notes += [f"no result: {text}" for text in sorted({p.failure for p in failed})[:3]]
-    if any(p.gaps for p in known):
-        notes.append(
-            "some figures of parts are not known, so that losses are missing: `jumplane losses` names them"
-        )
+    gaps = tuple(dict.fromkeys(text for p in known for text in p.gaps))
+    if gaps:
+        more = f" (and {len(gaps) - 1} more: `jumplane losses` names them)" if len(gaps) > 1 else ""
+        notes.append(f"losses are missing, as figures are not known: {gaps[0]}{more}")
+    if known and all(p.efficiency != p.efficiency for p in known):
+        notes.append("no part has any figure, so that no efficiency is known: name parts under [parts]")
+    bad = [p for p in known if p.broken]
+    if bad:
+        notes.append(f"{len(bad)} points do not keep everything")
     top = best(points)
     if work.over == "frequency":
         notes.append(
             "no frequency keeps everything that is asked"
             if top is None
             else f"best frequency for these parts at {show(top.at[0], 'A')}: {show(top.at[1], 'Hz')}, "
-            f"{percent(top.efficiency)}, everything kept"
+            f"{percent(top.efficiency)}, everything kept at all loads shown, at nominal input"
         )
     mission = weighted(points)
     if mission is not None:
@@ -114,6 +119,7 @@ def _data(work: Work, points: list[Point], complete: bool) -> dict[str, Any]:
         "abscissa": {"name": work.abscissa[0], "unit": work.abscissa[1]},
         "complete": complete,
         "weighted": weighted(points),
+        "best_frequency": _best_frequency(work, points),
         "points": [
             {
                 "curve": p.at[0],
@@ -123,11 +129,17 @@ def _data(work: Work, points: list[Point], complete: bool) -> dict[str, Any]:
                 "loss": p.loss,
                 "hottest": p.hottest,
                 "not_kept": list(p.broken),
+                "gaps": list(p.gaps),
                 "reason": p.failure or None,
             }
             for p in points
         ],
     }
+
+
+def _best_frequency(work: Work, points: list[Point]) -> dict[str, float] | None:
+    top = best(points) if work.over == "frequency" else None
+    return None if top is None else {"frequency": top.at[1], "load": top.at[0], "efficiency": top.efficiency}
 
 
 def efficiency_columns(work: Work, points: list[Point]) -> Columns:

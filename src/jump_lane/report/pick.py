@@ -11,6 +11,9 @@ from jump_lane.report.losses import percent
 from jump_lane.report.table import Table, View
 from jump_lane.study.pick import Combination, Proven, Work, score
 
+SHOWN = 3
+"""Gaps that are named for each combination; the data has them all."""
+
 
 def pick_view(work: Work, done: Sequence[Combination], proven: Sequence[Proven], complete: bool) -> View:
     """Show the best combinations; the exit status is 1 if none keeps everything at all corners."""
@@ -27,6 +30,8 @@ def pick_view(work: Work, done: Sequence[Combination], proven: Sequence[Proven],
     notes += [f"no result: {text}" for text in sorted({c.failure for c in failed})[:3]]
     if not complete:
         notes.append("interrupted: what was finished is kept")
+    for rank, one in enumerate(proven, start=1):
+        notes += [f"rank {rank}, not known: {text}" for text in one.combination.gaps[:SHOWN]]
     if not holds:
         notes.append("none of the best combinations keeps everything")
     tables = (_tried(work), _best(work, proven))
@@ -50,7 +55,9 @@ def _best(work: Work, proven: Sequence[Proven]) -> Table:
     rows = []
     for rank, one in enumerate(proven, start=1):
         c = one.combination
-        verdict = "holds" if not one.broken else one.broken[0]
+        verdict = one.broken[0] if one.broken else "holds"
+        if c.gaps and not one.broken:
+            verdict += f", but {len(c.gaps)} figures are not known"
         more = f" (and {len(one.broken) - 1} more)" if len(one.broken) > 1 else ""
         rows.append(
             (
@@ -107,6 +114,7 @@ def _data(work: Work, done: Sequence[Combination], proven: Sequence[Proven]) -> 
                 "cost": p.combination.cost,
                 "score": score(work.weights, p.combination),
                 "not_kept": list(p.broken),
+                "gaps": list(p.combination.gaps),
             }
             for p in proven
         ],

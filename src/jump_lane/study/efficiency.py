@@ -57,7 +57,7 @@ class Point:
     loss: float = float("nan")
     hottest: float = float("nan")
     broken: tuple[str, ...] = ()
-    gaps: int = 0
+    gaps: tuple[str, ...] = ()
     failure: str = ""
 
 
@@ -201,7 +201,7 @@ def _point(spot: Spot, start: dict[str, float]) -> tuple[Point, dict[str, float]
         loss=found.p_in + found.added - found.p_out,
         hottest=found.hottest,
         broken=(*found.broken, *unkept(spot.design, *spot.corner)),
-        gaps=len(found.gaps),
+        gaps=tuple(g.text() for g in found.gaps),
     )
     return done, found.temperatures
 
@@ -220,7 +220,8 @@ def weighted(points: Sequence[Point]) -> float | None:
 
 
 def best(points: Sequence[Point]) -> Point | None:
-    """Return the most efficient point at which everything is kept, among those of the highest curve value."""
+    """Return the most efficient point of the largest curve value, at an abscissa where every curve keeps everything."""
     top = max((p.at[0] for p in points), default=0.0)
-    kept = [p for p in points if p.at[0] == top and not p.failure and not p.broken]
+    wrong = {p.at[1] for p in points if p.failure or p.broken}
+    kept = [p for p in points if p.at[0] == top and p.at[1] not in wrong and p.efficiency == p.efficiency]
     return max(kept, key=lambda p: p.efficiency, default=None)

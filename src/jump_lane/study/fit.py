@@ -51,6 +51,8 @@ class Candidate:
     broken: tuple[str, ...]
     margins: tuple[tuple[str, float], ...]
     tolerance: float = 0.0
+    part: str = ""
+    """Name of the part that it consists of, where it is one of a catalogue."""
     peak_to_peak: tuple[tuple[str, float], ...] = ()
 
 
@@ -219,7 +221,7 @@ def _assembled(part: Inductor | Capacitor, kind: str, count: int, value: float, 
     resistance = None
     if part.resistance is not None:
         resistance = part.resistance * count if kind == "inductor" else part.resistance / count
-    return Candidate(name, value, count, resistance, tuple(broken), tuple(margins), part.tolerance)
+    return Candidate(name, value, count, resistance, tuple(broken), tuple(margins), part.tolerance, part.name)
 
 
 def _judge(design: Design, symbol: str, candidate: Candidate, required: float, minimum: bool) -> Candidate:

@@ -20,7 +20,7 @@ from jump_lane.stock import figures, stock, value_of
 from jump_lane.study.pool import spread
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design, derive
-from jump_lane.topologies.role import Role
+from jump_lane.topologies.role import Role, alike
 from jump_lane.verify.overload import needs, unkept
 
 GOALS = ("loss", "temperature", "cost")
@@ -60,13 +60,17 @@ class Candidates:
 
 @dataclass(frozen=True)
 class Combination:
-    """One part for each component, with its loss, temperature and cost; ``failure`` says why there is none."""
+    """One part for each component, with its loss, temperature and cost; ``failure`` says why there is none.
+
+    ``gaps`` names what is not known of its parts, so that its loss or temperature is too small.
+    """
 
     index: int
     parts: tuple[Part, ...]
     loss: float = float("nan")
     hottest: float = float("nan")
     failure: str = ""
+    gaps: tuple[str, ...] = ()
 
     @property
     def cost(self) -> float:
@@ -215,7 +219,7 @@ def _candidates(design: Design, role: Role, shelf: list[Part], weights: dict[str
         else:
             fitting.append(part)
     full = design.at()
-    fitting.sort(key=lambda part: _promise(full, role, part, weights))
+    fitting.sort(key=lambda part: (_blanks(role, part), _promise(full, role, part, weights)))
     return Candidates(role, tuple(fitting), len(parts), dict(sorted(fallen.items(), key=lambda kv: -kv[1])))
 
 
@@ -252,6 +256,27 @@ def _unfit_value(design: Design, role: Role, part: Inductor | Capacitor) -> str:
     if actual > value.required:
         return "value too large"
     return "value less than a quarter" if actual < value.required / LARGEST else ""
+
+
+WANTED: dict[type, tuple[str, ...]] = {
+    Mosfet: ("resistance", "gate_charge", "gate_drain_charge", "plateau_voltage"),
+    Igbt: ("on_voltage", "turn_on_energy", "turn_off_energy", "test_voltage", "test_current"),
+    Diode: ("forward_voltage",),
+    Inductor: ("resistance",),
+    Capacitor: ("resistance",),
+}
+"""Figures without which the losses of a part are far too small."""
+
+
+def _blanks(role: Role, part: Part) -> int:
+    """Return how many figures a part lacks that its losses cannot do without."""
+    kind = next(k for k in WANTED if isinstance(part, k))
+    lacking = [f for f in WANTED[kind] if getattr(part, f) is None]
+    if isinstance(part, Capacitor) and part.resistance_frequency is not None:
+        lacking = []
+    if isinstance(part, Mosfet) and part.output_capacitance is None and part.output_capacitance_curve is None:
+        lacking.append("output_capacitance")
+    return len(lacking)
 
 
 def _promise(design: Design, role: Role, part: Part, weights: dict[str, float]) -> float:
@@ -331,12 +356,19 @@ def _estimated(work: Work, combinations: Sequence[Combination]) -> Iterator[Comb
         except JumpLaneError as error:
             yield replace(combination, failure=str(error))
         else:
-            yield replace(combination, loss=found.loss, hottest=found.hottest)
+            gaps = tuple(dict.fromkeys(g.text() for g in found.gaps if _chosen(work, g.component)))
+            yield replace(combination, loss=found.loss, hottest=found.hottest, gaps=gaps)
+
+
+def _chosen(work: Work, component: str) -> bool:
+    """Tell whether a component of the circuit is one of those that parts are chosen for, or made like one."""
+    roles = {c.role.name for c in work.candidates}
+    return bool(alike(component, roles.__contains__))
 
 
 def ranked(work: Work, done: Sequence[Combination]) -> list[Combination]:
-    """Return the combinations that have a result, best first."""
-    return sorted((c for c in done if not c.failure), key=partial(score, work.weights))
+    """Return the combinations that have a result, best first; what is not wholly known comes behind what is."""
+    return sorted((c for c in done if not c.failure), key=lambda c: (bool(c.gaps), score(work.weights, c)))
 
 
 def score(weights: dict[str, float], combination: Combination) -> float:
@@ -355,6 +387,13 @@ def prove(work: Work, best: Sequence[Combination], count: int) -> list[Proven]:
     return found
 
 
+def _without_temperature(work: Work, budgets: Sequence[Budget]) -> Iterator[str]:
+    """Yield the chosen components whose temperature is not known: that they hold cannot be said."""
+    for component in budgets[0].components if budgets else ():
+        if _chosen(work, component.name) and component.name not in budgets[0].temperatures:
+            yield f"{component.name}: its temperature is not known, as no thermal resistance is given"
+
+
 def _proven(work: Work, combination: Combination) -> Proven:
     try:
         design = derive(_with(work.spec, _named(work, combination)))
@@ -368,6 +407,7 @@ def _proven(work: Work, combination: Combination) -> Proven:
             where = f" at {design.corner_name((i, j))}"
             texts = (*budgets[-1].broken, *unkept(design, i, j))
             broken |= dict.fromkeys(text + where for text in texts)
+        broken |= dict.fromkeys(_without_temperature(work, budgets))
         return Proven(combination, tuple(budgets), tuple(broken))
     except JumpLaneError as error:
         return Proven(combination, broken=(str(error),))

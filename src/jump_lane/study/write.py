@@ -15,11 +15,33 @@ def with_choices(text: str, fit: Fit) -> str:
     """Return a converter file's text with the proposed values under ``[chosen]`` and their data under ``[parts]``."""
     document = tomlkit.parse(text)
     for choice in fit.choices:
+        best = choice.best
+        if best.broken:
+            continue
         _unname(document, choice.symbol)
-        _set(document, ("chosen", choice.symbol), brief(choice.best.value, choice.unit))
-        if choice.best.resistance is not None:
-            _set(document, ("parts", choice.symbol, "resistance"), brief(choice.best.resistance, "Ω"))
+        if best.part:
+            _name(document, choice.symbol, best.part, best.pieces)
+            continue
+        _set(document, ("chosen", choice.symbol), brief(best.value, choice.unit))
+        if best.resistance is not None:
+            _set(document, ("parts", choice.symbol, "resistance"), brief(best.resistance, "Ω"))
     return tomlkit.dumps(document)
+
+
+def _name(document: Any, component: str, part: str, pieces: int) -> None:
+    """Name a part and the number of its pieces, and take away what was chosen or said against it."""
+    given = tomlkit.inline_table()
+    given["part"] = part
+    if pieces > 1:
+        given["count"] = pieces
+    if "parts" not in document:
+        document["parts"] = tomlkit.table()
+    known = document["parts"].get(component)
+    wanted = given if pieces > 1 else part
+    if known != wanted:
+        document["parts"][component] = wanted
+    if component in document.get("chosen", {}):
+        del document["chosen"][component]
 
 
 def _unname(document: Any, component: str) -> None:

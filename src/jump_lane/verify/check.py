@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -59,8 +60,13 @@ class Finding:
 
     @property
     def agrees(self) -> bool:
-        """Whether derived and simulated value lie within the tolerance; nothing derived disagrees with nothing."""
-        return not abs(self.deviation) > self.tolerance
+        """Whether derived and simulated value lie within the tolerance."""
+        return abs(self.deviation) <= self.tolerance
+
+    @property
+    def compared(self) -> bool:
+        """Whether there is a derived value to compare with."""
+        return math.isfinite(self.tolerance)
 
 
 @dataclass(frozen=True)
@@ -137,8 +143,7 @@ class Check:
             line = self.design.sheet[symbol].line if symbol in self.design.sheet else None
             sign = -1.0 if line is not None and line.worst == "min" else 1.0
             finding, corner = max(entries, key=lambda e: (not e[0].holds, sign * e[0].simulated))
-            known = [e[0].deviation for e in entries if e[0].deviation == e[0].deviation]
-            yield finding, corner, max(known, key=abs, default=float("nan"))
+            yield finding, corner, max((e[0].deviation for e in entries), key=abs)
 
 
 def check_corner(design: Design, i: int, j: int) -> Corner:
@@ -250,7 +255,7 @@ def _judged(design: Design, scene: Scene, limit: Limit, i: int, j: int) -> Findi
     known = design.sheet[limit.symbol].corner(i, j) if limit.symbol in design.sheet else float("nan")
     holds, advice = limit.judge(simulated)
     return Finding(
-        limit.symbol, limit.unit, limit.meaning, known, simulated, float("nan"), float("inf"),
+        limit.symbol, limit.unit, limit.meaning, known, simulated, 0.0, float("inf"),
         limit.asked, holds, advice, limit.target,
     )  # fmt: skip
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Part
 from jump_lane.quantities import show
-from jump_lane.rating import AVERAGE, BLOCKED, EFFECTIVE, PEAK, Rated, Rating, ratings_of
+from jump_lane.rating import AVERAGE, BLOCKED, EFFECTIVE, GATED, PEAK, Rated, Rating, ratings_of
 from jump_lane.stock import count, part_of
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design
@@ -31,6 +31,8 @@ def needs(design: Design, role: Role, part: Part, pieces: int = 1) -> Iterator[R
 
 def _load(design: Design, role: Role, quantity: str) -> float | None:
     """Return what a component bears at its worst corner, spikes of leakage included."""
+    if quantity == GATED:
+        return design.spec.driver.voltage
     if quantity == BLOCKED:
         if role.kind == "capacitor":
             return bias_of(role.name, design.sheet) or None
