@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import os
+import shutil
 import stat
 import tempfile
 from codecs import BOM_UTF8
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 from jump_lane.errors import InputError
@@ -104,6 +105,37 @@ def write_whole(path: Path, data: bytes | str, overwrite: bool = False) -> None:
             raise
     except OSError as error:
         raise InputError(f"{path}: {error.strerror or error}") from None
+
+
+@contextlib.contextmanager
+def whole_folder(folder: Path, names: Iterable[str]) -> Iterator[Path]:
+    """Yield a folder to write into, whose named files then appear in `folder` together, or not at all.
+
+    Raises
+    ------
+    InputError
+        If that cannot be written.
+    """
+    try:
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        made = Path(tempfile.mkdtemp(dir=folder.parent, prefix=".making-"))
+    except OSError as error:
+        raise InputError(f"{folder}: {error.strerror or error}") from None
+    try:
+        yield made
+        try:
+            if folder.exists():
+                for name in names:
+                    (made / name).replace(folder / name)
+            else:
+                mask = os.umask(0)
+                os.umask(mask)
+                made.chmod(0o777 & ~mask)
+                made.replace(folder)
+        except OSError as error:
+            raise InputError(f"{folder}: {error.strerror or error}") from None
+    finally:
+        shutil.rmtree(made, ignore_errors=True)
 
 
 def edit(path: Path, change: Callable[[str], str]) -> bool:

@@ -12,6 +12,9 @@ import typer
 
 from jump_lane.cli.options import Overwrite, ensure_compiled
 
+FILE = "instrument-rail.toml"
+"""The converter file of the demo."""
+
 OUTPUTS = (
     "derivation.txt",
     "verdicts.txt",
@@ -36,33 +39,26 @@ def demo(
 ) -> None:
     """Derive, check and draw the instrument rail of the Skerry buoy, and its losses, into a folder."""
     from jump_lane.cli import design, losses, waves
-    from jump_lane.errors import InputError
-    from jump_lane.files import require_free, write_whole
+    from jump_lane.files import require_free, whole_folder, write_whole
     from jump_lane.study.template import DEMONSTRATION, example
 
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise InputError(f"{folder}: {error.strerror or error}") from None
-    file = folder / "instrument-rail.toml"
-    outputs = {n: folder / n for n in OUTPUTS}
-    for path in (file, *outputs.values()):
-        require_free(path, overwrite)
+    names = (FILE, *OUTPUTS)
+    for name in names if folder.exists() else ():
+        require_free(folder / name, overwrite)
     ensure_compiled()
-    write_whole(file, example(DEMONSTRATION), overwrite)
-    write_whole(outputs["derivation.txt"], _printed(lambda: design.derive(file, formulas=True)), overwrite)
-    verdicts = _printed(lambda: design.check(file))
-    write_whole(outputs["verdicts.txt"], verdicts, overwrite)
-    _printed(
-        lambda: waves.waves(
-            file, figure=outputs["waveforms.png"], csv=outputs["waveforms.csv"], overwrite=overwrite
-        )
-    )
-    lost = _printed(lambda: losses.losses(file, figure=outputs["losses.png"], overwrite=overwrite))
-    write_whole(outputs["losses.txt"], lost, overwrite)
+    with whole_folder(folder, names) as made:
+        file = made / FILE
+        outputs = {n: made / n for n in OUTPUTS}
+        write_whole(file, example(DEMONSTRATION))
+        derivation = _printed(lambda: design.derive(file, formulas=True))
+        verdicts = _printed(lambda: design.check(file))
+        _printed(lambda: waves.waves(file, figure=outputs["waveforms.png"], csv=outputs["waveforms.csv"]))
+        lost = _printed(lambda: losses.losses(file, figure=outputs["losses.png"]))
+        for name, text in (("derivation.txt", derivation), ("verdicts.txt", verdicts), ("losses.txt", lost)):
+            write_whole(outputs[name], text)
     print(verdicts)
     for name, what in (
-        (file.name, "the converter file: what is asked, and the chosen parts"),
+        (FILE, "the converter file: what is asked, and the chosen parts"),
         ("derivation.txt", "every value with formula, numbers and source"),
         ("verdicts.txt", "the table above"),
         ("waveforms.png", "the waveforms at nominal input and full load"),
@@ -75,8 +71,8 @@ def demo(
 
 
 def _printed(command: Callable[[], None]) -> str:
-    """Run a command and return what it prints."""
+    """Run a command and return what it prints; its notes name files that have not their place yet."""
     out = io.StringIO()
-    with contextlib.redirect_stdout(out):
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(io.StringIO()):
         command()
     return out.getvalue()

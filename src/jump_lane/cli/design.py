@@ -102,7 +102,7 @@ def check(
     tolerance: Annotated[
         bool, typer.Option("--tolerance", help="Values off by their tolerances: worst case and yield.")
     ] = False,
-    draws: Annotated[int, typer.Option(min=0, help="Random draws, with --tolerance.")] = 100,
+    draws: Annotated[int, typer.Option(min=0, max=100_000, help="Random draws, with --tolerance.")] = 100,
     seed: Annotated[int, typer.Option(help="Seed of the random draws.")] = 1,
     processes: Annotated[int, typer.Option(min=1, help="Local processes, with --tolerance.")] = 2,
     json: AsJson = False,

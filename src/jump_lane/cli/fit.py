@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from typing import Annotated
 
 import typer
@@ -49,6 +50,10 @@ def fit(
     if write:
         from jump_lane.study.write import with_choices
 
-        changed = edit(file, lambda text: with_choices(text, found))
+        lists = [os.path.relpath(path, file.parent) for path in shelf or ()]
+        changed = edit(file, lambda text: with_choices(text, found, lists))
+        for choice in found.choices:
+            if choice.best.broken:
+                note(f"{choice.symbol} left as it is: {choice.best.broken[0]}")
         note(f"wrote the choice into {file}" if changed else f"{file} already has this choice")
     show(view, json)

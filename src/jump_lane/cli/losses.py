@@ -43,7 +43,7 @@ def losses(
     """
     from jump_lane.quantities import CURRENT, VOLTAGE
 
-    require_outputs(table, figure, overwrite)
+    require_outputs(file, table, figure, overwrite)
     design = load_design(file, shelf).at(
         quantity(input_voltage, VOLTAGE, "--input-voltage"), quantity(load, CURRENT, "--load")
     )
@@ -81,7 +81,7 @@ def efficiency(
     """
     from jump_lane.study import efficiency as study
 
-    require_outputs(table, figure, overwrite)
+    require_outputs(file, table, figure, overwrite)
     work = study.work(load_design(file, shelf), over, points)
     ensure_compiled()
     from jump_lane.report.efficiency import efficiency_columns, efficiency_figure, efficiency_view

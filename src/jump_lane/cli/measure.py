@@ -19,6 +19,9 @@ from jump_lane.cli.options import (
 )
 from jump_lane.cli.render import note, show
 
+LONGEST = 1000
+"""Periods that two cursors may span."""
+
 
 def register(app: typer.Typer) -> None:
     """Add the commands of this module."""
@@ -57,13 +60,14 @@ def measure(
 ) -> None:
     """Measure signals between two cursors (value, slope, average, rms, ripple, charge), or their spectrum."""
     from jump_lane.errors import InputError
-    from jump_lane.files import require_free, write_whole
+    from jump_lane.files import require_apart, require_free, write_whole
     from jump_lane.quantities import CURRENT, RATIO, TIME, VOLTAGE
     from jump_lane.quantities import show as text
     from jump_lane.report.figures import figure_kind, spectrum_figure
 
     if figure is not None:
         figure_kind(figure)
+        require_apart((file,), (figure,))
         require_free(figure, overwrite)
         if harmonics is None:
             raise InputError("--figure: draws a spectrum; expected --harmonics too")
@@ -77,6 +81,10 @@ def measure(
     if not 0.0 <= cursors[0] < cursors[1]:
         raise InputError(
             f"--from {text(cursors[0], 's')} --to {text(cursors[1], 's')}: expected 0 ≤ from < to"
+        )
+    if cursors[1] > LONGEST * period:
+        raise InputError(
+            f"--to {text(cursors[1], 's')}: expected {LONGEST} periods ({text(LONGEST * period, 's')}) at most"
         )
     control = quantity(duty, RATIO, "--duty")
     ensure_compiled()

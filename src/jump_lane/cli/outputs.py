@@ -36,12 +36,13 @@ Figure = Annotated[
 ]
 
 
-def require_outputs(table: list[Path] | None, figure: Path | None, overwrite: bool) -> None:
-    """Refuse files that cannot be written before any work is done."""
-    from jump_lane.files import require_free
+def require_outputs(file: Path, table: list[Path] | None, figure: Path | None, overwrite: bool) -> None:
+    """Refuse files that cannot be written, or that the command reads, before any work is done."""
+    from jump_lane.files import require_apart, require_free
     from jump_lane.report.export import require_kind
     from jump_lane.report.figures import figure_kind
 
+    require_apart((file,), (*(table or []), figure))
     for path in table or []:
         require_kind(path)
         require_free(path, overwrite)

@@ -54,7 +54,7 @@ def sweep(
     from jump_lane.spec import tables_of
     from jump_lane.study import sweep as study
 
-    require_outputs(table, figure, overwrite)
+    require_outputs(file, table, figure, overwrite)
     if len(vary) > 2:
         raise InputError("--vary: one or two keys can be varied")
     tables = tables_of(file)
@@ -87,7 +87,7 @@ def modes(
     """Map the conduction mode over load and input voltage: derived boundary, simulated points, duty ratio."""
     from jump_lane.study import modes as study
 
-    require_outputs(table, figure, overwrite)
+    require_outputs(file, table, figure, overwrite)
     work = study.work(load_design(file), inputs, loads)
     ensure_compiled()
     from jump_lane.report.modes import modes_columns, modes_figure, modes_view

@@ -55,13 +55,14 @@ def waves(
     json: AsJson = False,
 ) -> None:
     """Show one operating point: measures, the intervals of the period, a figure, samples."""
-    from jump_lane.files import require_free, write_whole
+    from jump_lane.files import require_apart, require_free, write_whole
     from jump_lane.quantities import CURRENT, RATIO, TIME, VOLTAGE
     from jump_lane.quantities import show as text
     from jump_lane.report.figures import Panel, figure_kind, source_of, waves_figure
 
     if figure is not None:
         figure_kind(figure)
+    require_apart((file,), (figure, csv))
     for path in (figure, csv):
         if path is not None:
             require_free(path, overwrite)

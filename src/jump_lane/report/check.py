@@ -36,7 +36,7 @@ def check_view(check: Check, every: bool) -> View:
 def _corner_table(check: Check) -> Table:
     rows, marks = [], []
     for c in check.corners:
-        head = (show(c.v_in, "V"), show(c.i_o, "A"), c.mode_derived)
+        head = (show(c.v_in, "V"), c.loads, c.mode_derived)
         if c.failure:
             rows.append((*head, "no result", "", "", "", c.failure))
         else:
@@ -104,7 +104,7 @@ def _stress_table(check: Check) -> Table:
 def _worst_table(check: Check) -> Table:
     rows, marks = [], []
     for finding, corner, deviation in check.worst():
-        at = f"{show(corner.v_in, 'V')}, {show(corner.i_o, 'A')}"
+        at = f"{show(corner.v_in, 'V')}, {corner.loads}"
         rows.append(_finding_row(finding, deviation, at))
         marks.append(_mark(finding))
     columns = ("symbol", "meaning", "asked>", "derived>", "simulated>", "at>", "deviation>", "verdict")
@@ -115,7 +115,7 @@ def _worst_table(check: Check) -> Table:
 def _finding_table(corner: Corner) -> Table:
     rows = tuple(_finding_row(f, f.deviation, "") for f in corner.findings)
     columns = ("symbol", "meaning", "asked>", "derived>", "simulated>", "", "deviation>", "verdict")
-    title = f"{show(corner.v_in, 'V')}, {show(corner.i_o, 'A')}: {corner.mode_simulated}"
+    title = f"{show(corner.v_in, 'V')}, {corner.loads}: {corner.mode_simulated}"
     return Table(title, columns, rows, tuple(_mark(f) for f in corner.findings))
 
 
@@ -183,6 +183,7 @@ def _check_data(check: Check) -> dict[str, Any]:
             {
                 "V_in": c.v_in,
                 "I_o": c.i_o,
+                "other_loads": list(c.others),
                 "mode": {"derived": c.mode_derived, "simulated": c.mode_simulated, "holds": c.mode_holds},
                 "failure": c.failure or None,
                 "runaway": c.runaway or None,

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.errors import InputError
+from jump_lane.harmless import harmless
 from jump_lane.quantities import show
 from jump_lane.waveforms import NOISE, Harmonic, Measures, Waveforms, unit_of
 
@@ -86,8 +87,19 @@ def waves_figure(
     return save(figure, kind)
 
 
+def _as_it_stands(figure: Any) -> None:
+    """Take names and titles as they are: no mathematics in them, and no control characters."""
+    from matplotlib.text import Text
+
+    for text in figure.findobj(Text):
+        if not text.get_text().startswith("$\\mathdefault"):
+            text.set_parse_math(False)
+            text.set_text(harmless(text.get_text()))
+
+
 def save(figure: Any, kind: str) -> bytes:
     """Return a figure as the content of a file of a kind."""
+    _as_it_stands(figure)
     out = io.BytesIO()
     figure.savefig(out, format=kind, facecolor=PAPER, metadata={"Date": None} if kind == "svg" else None)
     return out.getvalue()

@@ -52,7 +52,8 @@ def sweep_view(sweep: Sweep, rows: list[Row], complete: bool) -> View:
     if not complete:
         notes.append("interrupted: what was finished is kept")
     table = Table("Sweep", heads, tuple(body), tuple(marks))
-    return View("sweep", _data(sweep, rows, complete), (table,), tuple(notes))
+    status = 3 if rows and all(r.failure for r in rows) else 0
+    return View("sweep", _data(sweep, rows, complete), (table,), tuple(notes), status)
 
 
 def _data(sweep: Sweep, rows: list[Row], complete: bool) -> dict[str, Any]:

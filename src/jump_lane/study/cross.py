@@ -6,7 +6,7 @@ import itertools
 from dataclasses import dataclass
 
 from jump_lane.errors import InputError
-from jump_lane.spec import Output, Spec
+from jump_lane.judge.loads import combinations, loaded
 from jump_lane.study.sweep import Column, Row, Spot
 from jump_lane.topologies.design import Design
 
@@ -54,28 +54,19 @@ def plan(design: Design) -> Cross:
     outputs = design.spec.output
     if len(outputs) < 2:
         raise InputError("output: cross regulation needs two outputs or more")
-    ends = [sorted({o.current.min, o.current.max}) for o in outputs]
+    own = tuple(sorted({outputs[0].current.min, outputs[0].current.max}))
     voltage = design.spec.voltage
     inputs = tuple(sorted({voltage.min, voltage.max}))
     settings: list[tuple[float, ...]] = []
     spots: list[Spot] = []
-    for others in itertools.product(*ends[1:]):
-        varied = design.grid(inputs, tuple(ends[0]), _loaded(design.spec, others))
-        for (i, v), (j, load) in itertools.product(enumerate(inputs), enumerate(ends[0])):
+    for others in combinations(design.spec):
+        varied = design.grid(inputs, own, loaded(design.spec, others))
+        for (i, v), (j, load) in itertools.product(enumerate(inputs), enumerate(own)):
             settings.append((v, load, *others))
             spots.append(Spot(Row(len(spots), ()), varied, (i, j)))
     names = ["load", *(f"load{k}" for k in range(2, len(outputs) + 1))]
     columns = tuple(Column(f"V_{name}", f"{name}.v", "average", "V") for name in names)
     return Cross(design, tuple(settings), tuple(spots), columns)
-
-
-def _loaded(spec: Spec, others: tuple[float, ...]) -> Spec:
-    """Return the spec with fixed loads of all outputs but the first."""
-    outputs: list[Output] = [spec.output[0]]
-    for output, current in zip(spec.output[1:], others, strict=True):
-        fixed = output.current.model_copy(update={"min": current, "max": current, "nominal": None})
-        outputs.append(output.model_copy(update={"current": fixed}))
-    return spec.model_copy(update={"output": outputs})
 
 
 def bands(work: Cross, rows: list[Row]) -> list[Band]:

@@ -3,13 +3,22 @@
 from __future__ import annotations
 
 import multiprocessing
+import os
 import signal
+import threading
+import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from typing import Any, TypeVar
 
 T = TypeVar("T")
 R = TypeVar("R")
+
+MOST = 64
+"""Most processes that share work, however many are asked for."""
+
+GLANCE = 0.5
+"""How often a worker looks whether its parent is still there [s]."""
 
 _shared: list[Any] = []
 """What the worker processes of one pool work on, and how; each inherits it, so that only numbers are sent."""
@@ -35,21 +44,39 @@ def spread(
         return
     methods = multiprocessing.get_all_start_methods()
     context = multiprocessing.get_context("fork" if "fork" in methods else None)
+    firsts = range(0, len(items), chunk)
+    workers = max(min(processes, len(firsts), MOST), 1)
     with ProcessPoolExecutor(
-        processes, mp_context=context, initializer=_begin, initargs=(items, call)
+        workers, mp_context=context, initializer=_begin, initargs=(items, call, os.getpid())
     ) as pool:
-        jobs = [pool.submit(_run, first, chunk) for first in range(0, len(items), chunk)]
+        jobs = [pool.submit(_run, first, chunk) for first in firsts]
         try:
             for job in as_completed(jobs):
                 yield from job.result()
-        finally:
-            pool.shutdown(wait=True, cancel_futures=True)
+        except BaseException:
+            _stop(pool)
+            raise
 
 
-def _begin(items: Sequence[Any], call: Callable[[Sequence[Any]], Iterable[Any]]) -> None:
-    """Take over the work, and let the parent process alone answer an interruption."""
+def _stop(pool: ProcessPoolExecutor) -> None:
+    """End the workers at once, whatever they are at."""
+    processes = list((pool._processes or {}).values())
+    pool.shutdown(wait=False, cancel_futures=True)
+    for process in processes:
+        process.terminate()
+
+
+def _begin(items: Sequence[Any], call: Callable[[Sequence[Any]], Iterable[Any]], parent: int) -> None:
+    """Take over the work, let the parent process alone answer an interruption, and end when it is gone."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     _shared[:] = [items, call]
+    threading.Thread(target=_outlive_not, args=(parent,), daemon=True).start()
+
+
+def _outlive_not(parent: int) -> None:
+    while os.getppid() == parent:
+        time.sleep(GLANCE)
+    os._exit(1)
 
 
 def _run(first: int, chunk: int) -> list[Any]:

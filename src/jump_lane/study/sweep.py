@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from copy import deepcopy
 from dataclasses import dataclass, field
@@ -10,6 +11,8 @@ from typing import Any
 
 import numpy as np
 
+from jump_lane.circuit.circuit import Circuit, terminals
+from jump_lane.circuit.elements import Switch
 from jump_lane.errors import InputError, JumpLaneError, nearest
 from jump_lane.quantities import DIMENSIONS, Dimension, dimension_of, parse
 from jump_lane.spec import Spec, parse_spec
@@ -28,6 +31,9 @@ UNITS = {
     "thermal.junction": "°C",
 }
 CHUNK = 16
+
+MOST_POINTS = 10_000
+"""Points of one axis; of all together a hundred times as many."""
 
 
 @dataclass(frozen=True)
@@ -74,7 +80,7 @@ class Sweep:
     @property
     def count(self) -> int:
         """Number of points."""
-        return int(np.prod([len(a.values) for a in self.axes]))
+        return math.prod(len(a.values) for a in self.axes)
 
 
 def read_axis(text: str, design: Design) -> Axis:
@@ -103,8 +109,8 @@ def _span(values: str, dimension: Dimension) -> tuple[float, ...]:
     low, high = (parse(e, dimension) for e in ends.split("..", 1))
     logarithmic = count.endswith("log")
     points = int(count.removesuffix("log"))
-    if points < 2:
-        raise ValueError("at least 2 points")
+    if not 2 <= points <= MOST_POINTS:
+        raise ValueError(f"2 to {MOST_POINTS} points")
     if logarithmic and not (low > 0.0 and high > 0.0):
         raise ValueError("a logarithmic axis needs positive ends")
     space = np.geomspace(low, high, points) if logarithmic else np.linspace(low, high, points)
@@ -137,19 +143,32 @@ def columns(design: Design, names: list[str]) -> tuple[Column, ...]:
     proofs = {p.symbol: p for p in design.proofs}
     known = ("average", "rms", "minimum", "maximum", "peak_to_peak", "ac_rms")
     chosen = names or [a.symbol for a in design.asks]
+    signals = signals_of(design.circuit(0, 0))
     out = []
     for name in chosen:
         signal, _, measure = name.partition(":")
         if name in proofs:
             proof = proofs[name]
             out.append(Column(name, proof.signal, proof.measure, design.sheet[name].unit))
-        elif measure in known:
+        elif measure in known and signal in signals:
             out.append(Column(name, signal, measure, "A" if signal.endswith(".i") else "V"))
         else:
+            hint = nearest(signal, signals) if measure in known else nearest(name, proofs)
             raise InputError(
-                f"--measure {name}: {nearest(name, proofs)}, or SIGNAL:MEASURE ({', '.join(known)})"
+                f"--measure {name}: {hint}; expected a symbol or SIGNAL:MEASURE ({', '.join(known)})"
             )
     return tuple(out)
+
+
+def signals_of(circuit: Circuit) -> set[str]:
+    """Return the names of the signals that a recording of a circuit has."""
+    found = set()
+    for element in circuit.elements:
+        for name, a, b in terminals(element):
+            found |= {f"{name}.v", f"{name}.i", f"@{a}", f"@{b}"}
+        if isinstance(element, Switch):
+            found |= {f"{element.name}.gate", *([f"{element.name}.body.i"] if element.body else [])}
+    return found
 
 
 @dataclass(frozen=True)
@@ -243,6 +262,8 @@ def run(sweep: Sweep, processes: int = 1) -> Iterator[Row]:
     processes
         How many local processes share the work; 1 runs here.
     """
+    if sweep.count > 100 * MOST_POINTS:
+        raise InputError(f"--vary: {sweep.count} points are asked for; expected {100 * MOST_POINTS} at most")
     points = plan(sweep)
     yield from (point for point in points if isinstance(point, Row))
     ready = [point for point in points if isinstance(point, Spot)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import tomlkit
@@ -11,8 +12,12 @@ from jump_lane.stock import KEYS
 from jump_lane.study.fit import Fit
 
 
-def with_choices(text: str, fit: Fit) -> str:
-    """Return a converter file's text with the proposed values under ``[chosen]`` and their data under ``[parts]``."""
+def with_choices(text: str, fit: Fit, shelves: Sequence[str] = ()) -> str:
+    """Return a converter file's text with what is proposed and kept.
+
+    Parts are named under ``[parts]`` with their number, and the lists they come from (``shelves``, relative to the file)
+    under ``[catalogue]``; preferred values stand under ``[chosen]``.
+    """
     document = tomlkit.parse(text)
     for choice in fit.choices:
         best = choice.best
@@ -21,11 +26,26 @@ def with_choices(text: str, fit: Fit) -> str:
         _unname(document, choice.symbol)
         if best.part:
             _name(document, choice.symbol, best.part, best.pieces)
+            _list(document, shelves)
             continue
         _set(document, ("chosen", choice.symbol), brief(best.value, choice.unit))
         if best.resistance is not None:
             _set(document, ("parts", choice.symbol, "resistance"), brief(best.resistance, "Ω"))
     return tomlkit.dumps(document)
+
+
+def _list(document: Any, shelves: Sequence[str]) -> None:
+    """Name the lists that parts come from."""
+    known = document.get("catalogue", {}).get("files", [])
+    missing = [name for name in shelves if name not in known]
+    if not missing:
+        return
+    if "catalogue" not in document:
+        document["catalogue"] = tomlkit.table()
+    if "files" not in document["catalogue"]:
+        document["catalogue"]["files"] = tomlkit.array()
+    for name in missing:
+        document["catalogue"]["files"].append(name)
 
 
 def _name(document: Any, component: str, part: str, pieces: int) -> None:

@@ -17,10 +17,27 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-compiled: Any = njit(cache=True, nogil=True, error_model="numpy", boundscheck=False)
+
+def _kept() -> bool:
+    """Tell whether compiled code can be kept: beside the package, or in a folder of the user's."""
+    try:
+        njit(cache=True)(_halvings_of)
+    except RuntimeError:
+        return False
+    return True
+
+
+def _halvings_of(x):
+    return x
+
+
+CACHED = _kept()
+"""Whether compiled code outlives the process; where nothing can be written, it does not."""
+
+compiled: Any = njit(cache=CACHED, nogil=True, error_model="numpy", boundscheck=False)
 """How every function of the inner loop is compiled."""
 
-inlined: Any = njit(cache=True, nogil=True, error_model="numpy", boundscheck=False, inline="always")
+inlined: Any = njit(cache=CACHED, nogil=True, error_model="numpy", boundscheck=False, inline="always")
 """How small functions of the innermost loop are compiled: into their callers, without handing arrays over."""
 
 

@@ -8,6 +8,9 @@ from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.record import Recording
 
+AT_ONCE = 1000
+"""Periods whose ends are kept together."""
+
 
 def settle(circuit: Circuit, periods: int, start: dict[str, float] | None = None) -> tuple[Recording, float]:
     """Run a circuit from a starting state at its value of the control variable.
@@ -32,9 +35,10 @@ def settle(circuit: Circuit, periods: int, start: dict[str, float] | None = None
     validate(circuit)
     engine = Engine(circuit)
     z, combo = engine.start(start or {}), 0
-    if periods > 1:
-        ends, combo = engine.settle(z, combo, circuit.control, periods - 1)
-        z = ends[-1]
+    left = periods - 1
+    while left > 0:
+        ends, combo = engine.settle(z, combo, circuit.control, min(left, AT_ONCE))
+        z, left = ends[-1], left - AT_ONCE
     run = engine.run(z, combo, circuit.control, tangents=False)
     n = engine.n
     size = max(float(np.linalg.norm(run.end[:n])), 1e-300)

@@ -7,10 +7,13 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
+import numpy as np
+
 from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, REVERSED
 from jump_lane.errors import NoResultError, RunawayError
 from jump_lane.judge.asked import limits, refused
 from jump_lane.judge.limit import Limit, Scene
+from jump_lane.judge.loads import combinations, loaded
 from jump_lane.judge.stress import Stress, stresses_of, worst_of
 from jump_lane.losses.budget import budget
 from jump_lane.losses.cooling import network
@@ -91,6 +94,13 @@ class Corner:
     temperatures: Mapping[str, float] = field(default_factory=dict)
     stresses: tuple[Stress, ...] = ()
     runaway: str = ""
+    others: tuple[float, ...] = ()
+    """Load currents of the outputs that follow [A]."""
+
+    @property
+    def loads(self) -> str:
+        """The loads of all outputs in words."""
+        return " + ".join(show(current, "A") for current in (self.i_o, *self.others))
 
     @property
     def holds(self) -> bool:
@@ -186,8 +196,16 @@ def _with_ratings(design: Design, corner: Corner, recording: Recording) -> Corne
 
 def check(design: Design) -> Check:
     """Simulate every corner of a design and judge it."""
-    rows, columns = design.shape
-    return Check(design, tuple(check_corner(design, i, j) for i in range(rows) for j in range(columns)))
+    return Check(design, tuple(_corners(design)))
+
+
+def _corners(design: Design) -> Iterator[Corner]:
+    """Yield every corner; where there are several outputs, for every combination of the other ones' extreme loads."""
+    for others in combinations(design.spec):
+        full = others == tuple(o.current.max for o in design.spec.output[1:])
+        varied = design if full else design.grid(design.inputs, design.loads, loaded(design.spec, others))
+        for i, j in np.ndindex(design.shape):
+            yield replace(check_corner(varied, i, j), others=others)
 
 
 def simulated_mode(page: Page, recording: Recording) -> str:
