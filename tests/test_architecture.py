@@ -9,9 +9,10 @@ import jump_lane
 ROOT = Path(jump_lane.__file__).parent
 
 FLOORS = (
-    ("errors", "quantities", "preferred", "files", "fields", "validation", "catalogue"),
+    ("errors", "quantities", "preferred", "files", "harmless", "fields", "validation", "catalogue"),
     ("surroundings", "spec", "stock", "rating", "overlay", "formula", "derivation", "waveforms", "circuit"),
     ("topologies", "switching"),
+    ("judge",),
     ("verify", "losses"),
     ("report", "study"),
     ("cli",),
@@ -82,7 +83,7 @@ class Floors(unittest.TestCase):
     def test_every_page_is_registered(self) -> None:
         from jump_lane.topologies import NAMES
 
-        others = {"__init__", "page", "point", "role", "design", "asked"}
+        others = {"__init__", "page", "point", "role", "design", "asked", "components"}
         files = {p.stem for p in (ROOT / "topologies").glob("*.py")} - others
         self.assertEqual(files, {n.replace("-", "_") for n in NAMES})
 

@@ -281,7 +281,7 @@ class Circuits(CommandCase):
             "circuit", str(REFERENCE / "buck_dcm.toml"), "--settle", "3", "--element", "C1"
         )
         self.assertIn("period 3 from all-zero states", done.stdout)
-        self.assertIn("still move", done.stderr)
+        self.assertIn("still move", done.stdout)
 
     def test_no_result_has_its_own_status(self) -> None:
         text = """

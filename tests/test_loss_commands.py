@@ -170,9 +170,10 @@ class Pick(CommandCase):
 
     def test_only_ones_own_shelf_is_tried(self) -> None:
         self.write("a.toml", RAIL)
-        heading = "part,kind,value,resistance,saturation_current,rms_current\n"
+        heading = "part,kind,value,resistance,saturation_current,rms_current,thermal_resistance\n"
         self.write(
-            "own.csv", heading + "own-1,inductor,33 µH,20 mΩ,9 A,6 A\nown-2,inductor,5 µH,1 mΩ,9 A,6 A\n"
+            "own.csv",
+            heading + "own-1,inductor,33 µH,20 mΩ,9 A,6 A,20 K/W\nown-2,inductor,5 µH,1 mΩ,9 A,6 A,20 K/W\n",
         )
         done = self.run_command("pick", "a.toml", "--shelf", "own.csv", "--choose", "L")
         self.assertIn("own-1", done.stdout)
@@ -198,8 +199,9 @@ class Fit(CommandCase):
         done = self.run_command("fit", "a.toml", "--shelf", "own.csv", "--write")
         self.assertIn("own-1", done.stdout)
         tables = tomllib.loads(path.read_text())
-        self.assertEqual(tables["chosen"]["L"], "33 µH")
-        self.assertEqual(tables["parts"]["L"], {"resistance": "20 mΩ"})
+        self.assertEqual(tables["parts"]["L"], "own-1")
+        self.assertNotIn("L", tables.get("chosen", {}))
+        self.assertEqual(tables["catalogue"]["files"], ["own.csv"])
         self.assertEqual(tables["parts"]["S1"], "sample-fet-60v-12m")
         self.run_command("check", "a.toml")
 

@@ -202,6 +202,8 @@ def random_tables(topology: str, rng: random.Random) -> dict:
                 tables["transformer"]["magnetising_ripple"] = f"{10.0 ** rng.uniform(-0.5, 1.0)} %"
         elif tables["switching"]["rectifier"] == "synchronous":
             tables["switching"]["mode"] = "continuous"
+    if (tables["switching"]["mode"], tables["switching"]["rectifier"]) == ("discontinuous", "synchronous"):
+        tables["switching"]["mode"] = "either"  # it cannot be had
     return tables
 
 

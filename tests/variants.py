@@ -30,7 +30,7 @@ LAW = 1e-6
 
 
 def varied(circuit: Circuit, rng: random.Random) -> Circuit:
-    """The same circuit with other values, another period, and gates moved a little without new overlaps."""
+    """The same circuit with other values, another period, and gates cut a little short where diodes take over then."""
     elements = []
     for e in circuit.elements:
         factor = rng.uniform(0.6, 1.6)
@@ -49,7 +49,8 @@ def varied(circuit: Circuit, rng: random.Random) -> Circuit:
         elif isinstance(e, Switch):
             e = replace(e, r_on=e.r_on * factor)
         elements.append(e)
-    inset = rng.uniform(0.0, 0.01)
+    freewheels = any(isinstance(e, Diode) for e in circuit.elements)
+    inset = rng.uniform(0.0, 0.01) if freewheels else 0.0
 
     def gates(control: Instant) -> Gates:
         return {

@@ -27,7 +27,7 @@ def read_text(path: Path, newline: str | None = None) -> str:
     """
     try:
         if not path.is_file():
-            what = "a folder" if path.is_dir() else "no regular file" if path.exists() else "no such file"
+            what = "a folder" if path.is_dir() else "no regular file" if path.exists() else "No such file"
             raise InputError(f"{path}: {what}; expected a text file")
         if path.stat().st_size > LARGEST:
             raise InputError(

@@ -36,7 +36,7 @@ _FORMS = (
     (("wire_diameter",), ("conductor_thickness",)),
     (("output_capacitance", "charge_capacitance"), ("output_capacitance_curve",)),
     (("ac_resistance",), ("layers", "wire_diameter", "conductor_thickness")),
-    (("core_loss", "core_loss_frequency", "core_loss_ripple"), ("core_k", "core_alpha")),
+    (("core_loss",), ("core_k",)),
 )
 
 ALTERNATIVES: dict[str, tuple[str, ...]] = {}

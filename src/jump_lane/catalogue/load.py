@@ -11,6 +11,7 @@ A TOML catalogue may also name tables of its own exported from elsewhere, and sa
 from __future__ import annotations
 
 import csv
+import difflib
 import io
 from collections.abc import Iterator
 from functools import lru_cache
@@ -135,6 +136,14 @@ def _from_csv(text: str, where: str) -> Iterator[Part]:
         yield read_part(_given(row), f"{where}: entry {i}")
 
 
+def _near(name: str, headings: list[str], table: Exported) -> str:
+    """Return the heading that a name is near to; others are not quoted, as the file may be anything."""
+    close = difflib.get_close_matches(name, headings, n=1, cutoff=0.6)
+    if close:
+        return f"nearest valid name: {close[0]}"
+    return f"it has {len(headings)} columns, separated by {table.separator!r}"
+
+
 def _rows(reader: csv.DictReader[str], where: Path | str) -> Iterator[dict[str, Any]]:
     try:
         yield from reader
@@ -158,8 +167,7 @@ def _from_export(table: Exported, path: Path) -> Iterator[Part]:
     for key, column in wanted.items():
         if column.column not in headings:
             raise InputError(
-                f"{path}: no column {column.column!r} for {key}; it has {len(headings)} columns, separated by "
-                f"{table.separator!r}"
+                f"{path}: no column {column.column!r} for {key}; {_near(column.column, headings, table)}"
             )
     for i, row in enumerate(_rows(rows, path), start=1):
         cells = _given(row)

@@ -40,7 +40,8 @@ def note(text: str) -> None:
 
 def to_json(view: View) -> str:
     """Return a view's data and notes as JSON; numbers that are not finite become null."""
-    data = {"format": f"jumplane/{view.kind}/1", "notes": list(view.notes), **view.data}
+    said = {"notes": list(view.notes)} if view.notes else {}
+    data = {"format": f"jumplane/{view.kind}/1", **said, **view.data}
     text = json.dumps(_plain(data), indent=2, ensure_ascii=False)
     return re.sub("[\x7f-\x9f]", lambda m: f"\\u{ord(m[0]):04x}", text)
 

@@ -23,11 +23,11 @@ def with_choices(text: str, fit: Fit, shelves: Sequence[str] = ()) -> str:
         best = choice.best
         if best.broken:
             continue
-        _unname(document, choice.symbol)
         if best.part:
             _name(document, choice.symbol, best.part, best.pieces)
             _list(document, shelves)
             continue
+        _unname(document, choice.symbol)
         _set(document, ("chosen", choice.symbol), brief(best.value, choice.unit))
         if best.resistance is not None:
             _set(document, ("parts", choice.symbol, "resistance"), brief(best.resistance, "Ω"))

@@ -39,9 +39,8 @@ NEAR_BOUNDARY = 0.01
 ATTEMPTS = 24
 """How often a turns ratio is lowered until the duty ratio stays below its limit."""
 
-NEAR_LIMIT, RESERVE, LEAST_STEP = 1e-3, 0.015, 0.93
-"""A duty ratio within this part of its limit keeps it; what is left to the simulated one where leakage bends currents that
-formulas take as straight; the largest step in which a turns ratio is lowered."""
+NEAR_LIMIT, LEAST_STEP = 1e-3, 0.93
+"""A duty ratio within this part of its limit keeps it; the largest step in which a turns ratio is lowered."""
 
 SATURATING = "inductances are derived as at no current; the simulation follows their saturation curves"
 ONE_CORE = "the saturation curves of windings on one core are not simulated"
@@ -270,8 +269,7 @@ def _within_limit(
         try:
             found = _derive(spec, page, inputs, loads, chosen, kept)
             highest = float(found.sheet[page.control].values.max())
-            bent = any(found.sheet[s].worst for s in page.looser if s in found.sheet)
-            limit = found.sheet["D_lim"].worst * (1.0 - (RESERVE if bent else 0.0))
+            limit = found.sheet["D_lim"].worst * (1.0 - page.duty_reserve)
             if highest <= limit * (1.0 + NEAR_LIMIT):
                 return found
             step = limit / highest if highest > 0.0 else math.nan

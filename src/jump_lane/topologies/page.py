@@ -152,6 +152,8 @@ class Page:
     duty_limit, duty_limits
         Largest duty ratio that the turns ratio is derived from where the file says nothing, and what it is behind
         secondary sides that need another.
+    duty_reserve
+        Part of the duty limit that is left to what the formulas of lost duty miss.
     quiet
         Inductor whose (all but) vanishing current tells that the circuit idles, where devices do not tell it.
     floor
@@ -190,6 +192,7 @@ class Page:
     turns: tuple[tuple[str, str], ...] = ()
     duty_limit: float = 0.45
     duty_limits: Mapping[str, float] = field(default_factory=dict)
+    duty_reserve: float = 0.0
     quiet: str = ""
     floor: str = ""
     looser: Mapping[str, float] = field(default_factory=dict)

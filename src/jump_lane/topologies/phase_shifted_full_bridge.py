@@ -228,6 +228,7 @@ PAGE = Page(
     duty_limit=0.4,
     turns=transformers.TURNS,
     looser={"L_r": 0.04},
+    duty_reserve=0.025,
     bounds=secondaries.BOUNDS,
     caveats={**secondaries.CAVEATS, "C_S1": HARD, "D_f": IDLE},
     proofs=(

@@ -1,0 +1,198 @@
+"""Signals of a recorded period: as rows over the states, at instants that show them all, and their extremes."""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jump_lane.errors import InputError, nearest
+from jump_lane.switching import measuring, propagators
+from jump_lane.switching.clock import PERIOD
+from jump_lane.switching.configuration import conducting
+from jump_lane.switching.engine import Engine, Trace
+from jump_lane.switching.network import Array
+from jump_lane.waveforms import Waveforms
+
+FAINT = 1e-9
+"""Signals are shown down to this part of the largest voltage or current."""
+
+
+class Sampled:
+    """Signals of one recorded period; see `Recording` for their names."""
+
+    def __init__(self, engine: Engine, trace: Trace) -> None:
+        self.engine = engine
+        self.trace = trace
+        self.network = engine.network
+        self.period = engine.circuit.period
+        self.width = engine.n + 1
+        used = np.unique(trace.configurations)
+        self._rows = {int(c): self._stack(int(c)) for c in used}
+
+    # --- signals -----------------------------------------------------------------------------------------
+
+    @cached_property
+    def names(self) -> tuple[str, ...]:
+        """Return all signal names, in the order of the rows of `_stack`."""
+        branches = self.network.branches
+        return (
+            *(f"{b}.v" for b in branches),
+            *(f"{b}.i" for b in branches),
+            *(f"@{n}" for n in self.network.nodes),
+            *(f"{s}.gate" for s in self.engine.switches),
+        )
+
+    @cached_property
+    def _index(self) -> dict[str, int]:
+        return {name: i for i, name in enumerate(self.names)}
+
+    def _stack(self, c: int) -> Array:
+        """Return every signal as a row over [y; 1] in configuration c."""
+        voltage, current, nodes = self.engine.rows(c)
+        gates = np.zeros((self.network.gated, self.width))
+        gates[:, -1] = conducting(self.engine.combo(c), self.network)[: self.network.gated]
+        return np.vstack([voltage, current, nodes, gates])
+
+    def index(self, name: str) -> int:
+        """Return the row of a signal.
+
+        Raises
+        ------
+        InputError
+            If there is no such signal.
+        """
+        if name not in self._index:
+            raise InputError(f"no signal {name!r}; {nearest(name, self._index)}")
+        return self._index[name]
+
+    def _origin(self, k: int) -> Array:
+        """Return the state at the tick on which stretch k starts (its event may lie within the tick before)."""
+        return np.asarray(self.grids[k][1][1 if self.trace.rests[k] > 0.0 else 0])
+
+    @cached_property
+    def grids(self) -> list[tuple[NDArray[np.int64], Array]]:
+        """For every stretch instants from its start [ticks], both ends included, that show every signal; states there."""
+        branches = len(self.network.branches)
+        watched = {c: self._watched(c, 2 * branches) for c in self._rows}
+        starts = np.array(
+            [
+                self._rows[int(c)][: 2 * branches] @ z[: self.width]
+                for c, z in zip(self.trace.configurations, self.trace.states, strict=True)
+            ]
+        )
+        lows, highs = starts.min(axis=0), starts.max(axis=0)
+        for kind in (slice(branches), slice(branches, None)):
+            highs[kind] += FAINT * np.abs(starts[:, kind]).max(initial=1e-150)
+        room, out = 256, []
+        rests = np.append(self.trace.rests, 0.0)
+        for k, (c, z, span) in enumerate(
+            zip(self.trace.configurations, self.trace.states, self.trace.durations, strict=True)
+        ):
+            used = -1
+            while used < 0:
+                ticks, states = np.empty(room, dtype=np.int64), np.empty((room, self.engine.nz))
+                first = int(self.engine.tables.info[c, 1])
+                used = measuring.walk(
+                    self.engine.tables.phi, c, z, rests[k : k + 2], span, first, self.engine.tick,
+                    watched[int(c)], lows, highs, ticks, states,
+                )  # fmt: skip
+                room = room if used >= 0 else 4 * room
+            out.append((ticks[:used].copy(), states[:used].copy()))
+        return out
+
+    def _watched(self, c: int, count: int) -> Array:
+        rows, rate = self._rows[c][:count], self.engine.rate(c)
+        slopes = rows @ rate
+        return np.ascontiguousarray(np.vstack([rows, slopes, slopes @ rate]).T)
+
+    def _states(self, c: int, z: Array, ticks: NDArray[np.int64]) -> Array:
+        out = np.empty((len(ticks), self.engine.nz))
+        propagators.sample(self.engine.tables.phi, c, z, ticks, out)
+        return out[:, : self.width]
+
+    @cached_property
+    def _values(self) -> list[Array]:
+        """For every stretch the signals at the instants of its grid, (instants, signals)."""
+        return [
+            np.ascontiguousarray(states[:, : self.width] @ self._rows[int(c)].T)
+            for (_, states), c in zip(self.grids, self.trace.configurations, strict=True)
+        ]
+
+    @cached_property
+    def within(self) -> tuple[Array, Array]:
+        """Return least and largest values of all signals in every stretch, good to 1e-4, (stretches, signals)."""
+        shape = (len(self.grids), len(self.names))
+        lows, highs = np.empty(shape), np.empty(shape)
+        for k, (ticks, _) in enumerate(self.grids):
+            measuring.estimate(ticks, self._values[k], 1.0, highs[k])
+            measuring.estimate(ticks, self._values[k], -1.0, lows[k])
+        return -lows, highs
+
+    @cached_property
+    def _extremes(self) -> tuple[Array, Array]:
+        lows, highs = self.within
+        near = measuring.NEAR * (highs.max(axis=0) - lows.min(axis=0))
+        out = []
+        for sign, estimates in ((-1.0, -lows), (1.0, highs)):
+            best = np.full(len(self.names), -np.inf)
+            wanted = estimates.max(axis=0) - near
+            for k, (ticks, states) in enumerate(self.grids):
+                c = int(self.trace.configurations[k])
+                measuring.refine(
+                    self.engine.tables.phi,
+                    c,
+                    ticks,
+                    states,
+                    self._values[k],
+                    self._rows[c],
+                    sign,
+                    wanted,
+                    best,
+                )
+            out.append(sign * best)
+        return out[0], out[1]
+
+    def waveforms(self, names: tuple[str, ...], per_period: int = 400) -> Waveforms:
+        """Return samples of some signals over one period, both sides of every jump included."""
+        rows = [self.index(name) for name in names]
+        times, values = [], []
+        for i, (start, span) in enumerate(zip(self.trace.ticks, self.trace.durations, strict=True)):
+            c = int(self.trace.configurations[i])
+            count = max(int(np.ceil(per_period * span / PERIOD)), 2)
+            even = np.round(np.linspace(0, span, count + 1)).astype(np.int64)
+            ticks = np.union1d(even, self.grids[i][0])
+            states = self._states(c, self._origin(i), ticks)
+            times.append((start + ticks) * self.engine.tick)
+            values.append(states @ self._rows[c][rows].T)
+        table = np.vstack(values)
+        return Waveforms(np.concatenate(times), {n: table[:, k] for k, n in enumerate(names)}, self.period)
+
+    def samples_between(
+        self, name: str, start: float, end: float, per_period: int = 2000
+    ) -> tuple[Array, Array]:
+        """Return instants and samples of a signal from `start` to `end` [s], both included exactly.
+
+        The window may reach over several periods.
+        """
+        wave = self.waveforms((name,), per_period)
+        first, last = int(np.floor(start / self.period)), int(np.ceil(end / self.period))
+        time = np.concatenate([wave.time + k * self.period for k in range(first, last)])
+        values = np.tile(wave.signals[name], last - first)
+        inside = (time > start) & (time < end)
+        ends = [self.value_at(name, start, after=True), self.value_at(name, end, after=False)]
+        return (
+            np.concatenate([[start], time[inside], [end]]),
+            np.concatenate([ends[:1], values[inside], ends[1:]]),
+        )
+
+    def value_at(self, name: str, time: float, after: bool = True) -> float:
+        """Return a signal at an instant [s]; at a jump just after or just before it."""
+        tick = round(time / self.engine.tick)
+        tick = tick % PERIOD if after else (tick - 1) % PERIOD + 1
+        side = "right" if after else "left"
+        i = max(int(np.searchsorted(self.trace.ticks, tick, side=side)) - 1, 0)  # type: ignore[call-overload]
+        c = int(self.trace.configurations[i])
+        at = np.array([tick - self.trace.ticks[i]], dtype=np.int64)
+        return float(self._states(c, self._origin(i), at)[0] @ self._rows[c][self.index(name)])
