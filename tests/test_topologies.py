@@ -343,7 +343,9 @@ class EveryModeEveryLoss(unittest.TestCase):
         if found.secondaries:
             tables["transformer"] = transformer_tables(topology, secondary or found.secondaries[0])
         if found.quiet or secondary not in ("", "half-wave"):
-            tables["switching"]["duty_limit"] = 0.6 if topology.startswith("current-fed") else 0.35
+            tables["switching"]["duty_limit"] = (
+                0.6 if topology.startswith("current-fed") else 0.35 + found.duty_reserve
+            )
         if lossy:
             ohms = 24.0 / (4.0 * max(voltage / 20.0, 1.0))
             unit = {"forward_voltage": 24.0, "leakage": ohms / 200e3 if rectifier == "diode" else 0.0}

@@ -37,13 +37,20 @@ NOT_JUDGED = {
 """Keys that ask for something no verdict speaks of, and why."""
 
 
-def limits(design: Design, i: int, j: int) -> Iterator[Limit]:
-    """Yield everything asked at input corner i and load corner j."""
+def limits(design: Design, i: int, j: int, whole: Design | None = None) -> Iterator[Limit]:
+    """Yield everything asked at input corner i and load corner j.
+
+    Parameters
+    ----------
+    whole
+        The design at the loads that the file gives, if `design` has some of them lighter: a ripple current is asked as a
+        part of the average at full load.
+    """
     for k in range(len(design.spec.output)):
         yield _voltage(design, k, i, j)
         yield _output_ripple(design, k, i, j)
     yield _input_ripple(design)
-    yield from _inductor_ripples(design, i, j)
+    yield from _inductor_ripples(design, design if whole is None else whole, i, j)
     yield from _coupling_ripples(design)
     yield from _duty(design)
 
@@ -166,14 +173,14 @@ def _ripple_counts(design: Design) -> bool:
     return design.spec.switching.mode in ("continuous", "either")
 
 
-def _inductor_ripples(design: Design, i: int, j: int) -> Iterator[Limit]:
+def _inductor_ripples(design: Design, whole: Design, i: int, j: int) -> Iterator[Limit]:
     if not _ripple_counts(design):
         return
     proofs = {p.symbol: p for p in design.page.proofs}
     for ask in design.page.asks:
         if not ask.symbol.startswith("dI_") or ask.symbol not in design.sheet:
             continue
-        limit = design.sheet[ask.limit].corner(i, j)
+        limit = whole.sheet[ask.limit].corner(i, j)
         yield Limit(
             symbol=ask.symbol,
             meaning=design.sheet[ask.symbol].meaning,

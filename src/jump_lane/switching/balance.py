@@ -74,10 +74,10 @@ def balance(recording: Recording) -> Balance:
         stored += recording.power(name) - resistance * current.rms**2
         turnover = max(turnover, voltage.rms * current.rms)
         if (name, resistance) in capacitive:
-            charge = max(charge, abs(current.average) / max(current.rms, SMALL * largest_current))
+            charge = max(charge, abs(current.average) / max(current.rms, SMALL * largest_current, 1e-150))
         else:
             gap = abs(voltage.average - resistance * current.average)
-            flux = max(flux, gap / max(voltage.rms, SMALL * largest_voltage))
+            flux = max(flux, gap / max(voltage.rms, SMALL * largest_voltage, 1e-150))
     return Balance(
         energy=float(abs(stored) / max(turnover, 1e-12)),
         charge=float(charge),

@@ -263,7 +263,7 @@ def _within_limit(
     if not page.isolated or "n" in chosen:
         return _derive(spec, page, inputs, loads, chosen)
     first: Design | InputError | None = None
-    kept = 1.0
+    kept, ratio = 1.0, math.nan
     for _ in range(ATTEMPTS):
         found: Design | InputError
         try:
@@ -272,7 +272,9 @@ def _within_limit(
             limit = found.sheet["D_lim"].worst * (1.0 - page.duty_reserve)
             if highest <= limit * (1.0 + NEAR_LIMIT):
                 return found
-            step = limit / highest if highest > 0.0 else math.nan
+            same = found.sheet["n"].worst == ratio  # turns are whole: the next ratio is further away
+            step = math.nan if same or highest <= 0.0 else limit / highest
+            ratio = found.sheet["n"].worst
         except InputError as error:
             found, step = error, math.nan
         first = found if first is None else first

@@ -156,8 +156,14 @@ class Check:
             yield finding, corner, max((e[0].deviation for e in entries), key=abs)
 
 
-def check_corner(design: Design, i: int, j: int) -> Corner:
-    """Simulate one corner and judge it: what is asked, ratings, and temperatures where cooling is known."""
+def check_corner(design: Design, i: int, j: int, whole: Design | None = None) -> Corner:
+    """Simulate one corner and judge it: what is asked, ratings, and temperatures where cooling is known.
+
+    Parameters
+    ----------
+    whole
+        The design at the loads that the file gives, if `design` has some of them lighter.
+    """
     v_in, i_o = design.inputs[i], design.loads[j]
     derived = design.mode(i, j)
     empty = Corner((i, j), v_in, i_o, derived)
@@ -168,7 +174,7 @@ def check_corner(design: Design, i: int, j: int) -> Corner:
     mode = simulated_mode(design.page, recording)
     holds, advice = _judge_mode(design, mode)
     scene = Scene(recording, state.control)
-    findings = tuple(_findings(design, scene, {mode, derived}, i, j))
+    findings = tuple(_findings(design, limits(design, i, j, whole), scene, {mode, derived}, i, j))
     control = (design.sheet[design.page.control].corner(i, j), state.control)
     corner = replace(
         empty, mode_simulated=mode, mode_holds=holds, mode_advice=advice, findings=findings, control=control
@@ -205,7 +211,7 @@ def _corners(design: Design) -> Iterator[Corner]:
         full = others == tuple(o.current.max for o in design.spec.output[1:])
         varied = design if full else design.grid(design.inputs, design.loads, loaded(design.spec, others))
         for i, j in np.ndindex(design.shape):
-            yield replace(check_corner(varied, i, j), others=others)
+            yield replace(check_corner(varied, i, j, design), others=others)
 
 
 def simulated_mode(page: Page, recording: Recording) -> str:
@@ -238,9 +244,11 @@ def _judge_mode(design: Design, mode: str) -> tuple[bool, str]:
     return False, f"lower L below {show(smallest, 'H')}"
 
 
-def _findings(design: Design, scene: Scene, modes: set[str], i: int, j: int) -> Iterator[Finding]:
+def _findings(
+    design: Design, every: Iterator[Limit], scene: Scene, modes: set[str], i: int, j: int
+) -> Iterator[Finding]:
     """Yield every derived quantity that a measure proves, with its limit if there is one, then the other limits."""
-    asked = {limit.symbol: limit for limit in limits(design, i, j)}
+    asked = {limit.symbol: limit for limit in every}
     for proof in design.proofs:
         if proof.modes and not modes <= set(proof.modes):
             continue

@@ -1,0 +1,136 @@
+"""What a file asks for: every topology judges it or refuses it by name, and verdicts say how far and what mends it."""
+
+import math
+import unittest
+
+from jump_lane.judge.asked import JUDGED, NOT_JUDGED, limits, refused
+from jump_lane.judge.limit import Limit
+from jump_lane.judge.ripple import capacitance_for, input_ripple
+from jump_lane.spec import Spec
+from jump_lane.topologies import NAMES, page
+from jump_lane.topologies.design import derive
+from jump_lane.verify.check import check
+from jump_lane.verify.operating import solve
+from tests.common import buck_tables, design, example_design
+
+DESCRIPTIONS = {
+    "input": ("voltage", "ac"),
+    "output": ("voltage", "current", "load", "leds"),
+    "switching": ("frequency", "rectifier", "phases", "dead_time"),
+    "transformer": ("primary_turns", "secondary", "clamp_voltage"),
+}
+"""Keys that say what there is, not what it has to keep."""
+
+
+class Enumeration(unittest.TestCase):
+    def test_every_key_that_asks_is_judged_or_refused(self) -> None:
+        """A new key of the file has to be put on one of the lists, or to describe."""
+        models = {
+            "input": "input",
+            "output": "output",
+            "switching": "switching",
+            "transformer": "transformer",
+        }
+        for table in models:
+            annotation = Spec.model_fields[table].annotation
+            model = annotation.__args__[0] if table == "output" else annotation  # type: ignore[union-attr]
+            for key in model.model_fields:  # type: ignore[union-attr]
+                known = f"{table}.{key}" in {*JUDGED, *NOT_JUDGED} or key in DESCRIPTIONS[table]
+                self.assertTrue(known, f"{table}.{key}")
+
+    def test_every_topology_is_judged_by_all_of_them(self) -> None:
+        for name in NAMES:
+            found = example_design(name)
+            with self.subTest(name):
+                every = list(limits(found, 0, 0))
+                keys = {limit.key for limit in every}
+                for k in range(1, len(found.spec.output) + 1):
+                    self.assertIn(f"output.{k}.voltage_ripple", keys)
+                    self.assertTrue({f"output.{k}.voltage", f"output.{k}.voltage_band"} & keys)
+                self.assertIn("input.voltage_ripple", keys)
+                self.assertEqual(len({limit.symbol for limit in every}), len(every))
+                if found.spec.switching.mode in ("continuous", "either"):
+                    asked = [limit for limit in every if limit.key == "switching.current_ripple"]
+                    self.assertEqual(len(asked), len(page(name).ripples))
+                else:
+                    self.assertTrue(any("current_ripple" in text for text in refused(found)))
+                inner = [
+                    r for r in page(name).roles if r.kind == "capacitor" and r.name[:3] not in ("C_o", "C_i")
+                ]
+                self.assertEqual(sum(limit.key == "switching.coupling_ripple" for limit in every), len(inner))
+                self.assertEqual(
+                    any(limit.key == "switching.duty_limit" for limit in every),
+                    found.spec.switching.duty_limit is not None,
+                )
+
+    def test_a_broken_limit_of_every_kind_fails(self) -> None:
+        for name, component, factor, symbol in (
+            ("buck", "C_o", 0.05, "dV_o"),
+            ("buck", "L", 0.2, "dI_L"),
+            ("buck", "C_i", 0.1, "dV_i"),
+            ("sepic", "C_s", 0.1, "r_Cs"),
+            ("multi-output-flyback", "C_o2", 0.02, "dV_o2"),
+            ("multi-output-flyback", "L_m", 0.3, "dI_Lm"),
+            ("isolated-cuk", "n", 1.2, "D"),
+        ):
+            with self.subTest(topology=name, symbol=symbol):
+                base = example_design(name)
+                spec = base.spec.model_copy(update={"chosen": {}, "parts": {}})
+                value = derive(spec).sheet[component].worst * factor
+                found = check(derive(spec.model_copy(update={"chosen": {component: value}})))
+                broken = {f.symbol: f.advice for c in found.corners for f in c.findings if not f.holds}
+                self.assertIn(symbol, broken)
+                self.assertRegex(broken[symbol], r"over by .* (raise|lower)")
+                self.assertEqual(found.exit_status, 1)
+
+
+class Verdicts(unittest.TestCase):
+    def limit(self, **changes: object) -> Limit:
+        given = {
+            "symbol": "x", "meaning": "", "unit": "V", "measure": lambda _: 0.0, "asked": 2.0, "highest": 2.0,
+            "key": "k", "remedy": lambda value: f"was {value:g}",
+        }  # fmt: skip
+        return Limit(**(given | changes))  # type: ignore[arg-type]
+
+    def test_holds_at_its_limit_and_over(self) -> None:
+        judge = self.limit().judge
+        self.assertEqual(judge(1.9), (True, ""))
+        self.assertEqual(judge(2.001), (True, "at its limit"))
+        self.assertEqual(judge(1.9995), (True, "at its limit"))
+        self.assertEqual(judge(2.1), (False, "over by 5 %: was 2.1"))
+        self.assertFalse(judge(math.nan)[0])
+
+    def test_a_target_is_missed_on_both_sides(self) -> None:
+        judge = self.limit(lowest=1.8, highest=2.2).judge
+        self.assertEqual(judge(2.2), (True, ""))
+        self.assertEqual(judge(1.5), (False, "off by 25 %: was 1.5"))
+        self.assertFalse(judge(2.3)[0])
+
+
+class InputRipple(unittest.TestCase):
+    def test_a_chopped_current_by_hand(self) -> None:
+        """A buck with next to no ripple: I·D·(1 − D)/(f·C), and R·I on top at the edge."""
+        tables = buck_tables() | {"chosen": {"L": "1 mH"}}
+        found = design(tables).at(20.0, 4.0)
+        _, recording = solve(found)
+        duty, period = 0.25, 5e-6
+        charge = 4.0 * duty * (1.0 - duty) * period
+        self.assertAlmostEqual(input_ripple(recording, 10e-6, 0.0) / (charge / 10e-6), 1.0, delta=2e-3)
+        self.assertAlmostEqual(input_ripple(recording, 1.0, 0.1) / 0.4, 1.0, delta=1e-2)
+
+    def test_the_capacitance_that_mends_it(self) -> None:
+        _, recording = solve(design(buck_tables()).at(20.0, 4.0))
+        needed = capacitance_for(recording, 0.1, 1e-6, 1e-3)
+        assert needed is not None
+        self.assertAlmostEqual(input_ripple(recording, needed, 1e-3), 0.1, delta=1e-6)
+        self.assertIsNone(capacitance_for(recording, 0.01, 1e-6, 0.1))
+
+
+class Scales(unittest.TestCase):
+    def test_next_to_nothing_is_compared_with_the_peak(self) -> None:
+        tables = buck_tables()
+        tables["output"][0]["current"]["min"] = 0
+        tables["switching"] |= {"rectifier": "synchronous", "mode": "either"}
+        for corner in check(design(tables)).corners:
+            for finding in corner.findings:
+                self.assertLess(abs(finding.deviation), 0.02, finding)
