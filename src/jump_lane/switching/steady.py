@@ -231,7 +231,10 @@ def _least(matrix: Array, rhs: Array) -> Array:
 
 
 def steady_state(
-    circuit: Circuit, regulation: Regulation | None = None, guess: dict[str, float] | None = None
+    circuit: Circuit,
+    regulation: Regulation | None = None,
+    guess: dict[str, float] | None = None,
+    patient: bool = True,
 ) -> SteadyState:
     """Find the periodic steady state of a circuit.
 
@@ -243,6 +246,8 @@ def steady_state(
         An average to hold by the control variable; None runs open loop.
     guess
         Starting values of states, by element name [A for inductors, V for capacitors]; zero if not named.
+    patient
+        Whether other beginnings are tried where Newton's method fails from the guess.
 
     Returns
     -------
@@ -266,13 +271,13 @@ def steady_state(
     shooting = _Shooting(engine, regulation)
     first = shooting.begin(z, circuit.control)
     point, steps = shooting.solve(first)
-    if not point.size < LAST_RESORT:
+    if patient and not point.size < LAST_RESORT:
         settled = shooting.wait(first, PATIENCE)
         if settled is not None:
             point, further = shooting.solve(settled)
             steps += further
             first = settled
-    if regulation is not None and not point.size < LAST_RESORT:
+    if patient and regulation is not None and not point.size < LAST_RESORT:
         near = _approached(engine, regulation, first)
         if near is not None:
             point, further = shooting.solve(shooting.evaluate(near.z, near.combo, near.control))

@@ -55,8 +55,14 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
     return state, recording
 
 
-SLOPES = (1.0, 0.4, -0.2, -0.6, -0.85)
-"""Slopes of a load, over I_o/V_o, on the way from a resistance to constant power."""
+WAY = 0.5
+"""First step of a load's slope, over I_o/V_o, on the way from a resistance to constant power."""
+
+SHORTEST, MOST = 1e-3, 60
+"""Shortest step, and how many are tried."""
+
+DEGREE = 7
+"""How many points of the way the next one is extrapolated from."""
 
 
 def _beside(
@@ -64,15 +70,49 @@ def _beside(
 ) -> tuple[dict[str, float], float]:
     """Return states and control variable with a load that all but takes constant power.
 
-    Such a load makes the circuit unstable by itself, so that Newton's method has to start where it is all but there: the
-    slope of the load is led from that of a resistance to its own.
+    Such a load makes the circuit unstable by itself: what the guess is off grows within a period, a millionfold with many
+    phases and a small capacitor.  The slope of the load is therefore led from that of a resistance to constant power, and
+    each guess extrapolated from the states before, on which it depends smoothly.
     """
+    regulation = held(page, point) if control is None else None
     duty = page.at(point).control if control is None else control
-    for slope in SLOPES:
+    known: list[tuple[float, dict[str, float], float]] = []
+    slope, step = 1.0, WAY
+    for _ in range(MOST):
         circuit = replace(page.at(replace(point, slope=slope)), control=duty)
-        found = steady_state(circuit, held(page, point) if control is None else None, guess)
-        guess, duty = found.states, found.control
-    return guess, duty
+        try:
+            found = steady_state(circuit, regulation, guess, patient=not known)
+        except ConvergenceError:
+            step *= 0.5
+            if not known:
+                raise
+        else:
+            if slope == -1.0:
+                return found.states, found.control
+            known.append((slope, found.states, found.control))
+            step *= 1.5
+        if step < SHORTEST:
+            break
+        slope = max(known[-1][0] - step, -1.0)
+        guess, duty = _extrapolated(known[-DEGREE:], slope)
+    raise ConvergenceError(
+        "a load that takes constant power makes the circuit unstable: what it is off grows so much within one period "
+        f"that no steady state is found (its slope came to {show(-known[-1][0])} of that of constant power); "
+        "a larger output capacitor mends it"
+    )
+
+
+def _extrapolated(
+    known: list[tuple[float, dict[str, float], float]], slope: float
+) -> tuple[dict[str, float], float]:
+    """Return states and control variable at a slope by the polynomial through what is known (Lagrange)."""
+    weights = [
+        math.prod((slope - other) / (own - other) for other, _, _ in known if other != own)
+        for own, _, _ in known
+    ]
+    names = known[-1][1]
+    states = {name: sum(w * z[name] for w, (_, z, _) in zip(weights, known, strict=True)) for name in names}
+    return states, sum(w * duty for w, (_, _, duty) in zip(weights, known, strict=True))
 
 
 CUT = 0.05
