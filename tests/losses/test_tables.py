@@ -23,7 +23,7 @@ DIODE = (
 )
 CHOKE = (
     '{ resistance = "12 mΩ", layers = 2, conductor_thickness = "0.4 mm", turns = 14, core_area = "60 mm2", '
-    "core_volume = \"3600 mm3\", core_k = 1.6, core_alpha = 1.4, core_beta = 2.5 }"
+    'core_volume = "3600 mm3", core_k = 1.6, core_alpha = 1.4, core_beta = 2.5 }'
 )
 ESR = '{ resistance = "8 mΩ" }'
 DRIVER = '[driver]\nvoltage = "10 V"\non_resistance = "4 Ω"\noff_resistance = "2 Ω"\n'
@@ -110,9 +110,7 @@ def core_loss(waves: Waves) -> float:
     constant = k / ((2 * math.pi) ** (a - 1) * 2 ** (b - a) * turn)
     moves = step > 0
     slope = np.abs(np.diff(flux)[moves] / step[moves])
-    return float(
-        volume * constant * np.ptp(flux) ** (b - a) * np.sum(slope**a * step[moves]) / waves.period
-    )
+    return float(volume * constant * np.ptp(flux) ** (b - a) * np.sum(slope**a * step[moves]) / waves.period)
 
 
 def switch_losses(waves: Waves, fet: str, other: str, synchronous: bool) -> dict[tuple[str, str], float]:
@@ -163,17 +161,20 @@ class Tables(CommandCase):
                 least = 1e-4 * sum(wanted.values())
                 for key in {*found, *wanted}:
                     a, b = found.get(key, 0.0), wanted.get(key, 0.0)
-                    self.assertLess(abs(a - b), 0.01 * b + least, f"{key}: {a} W in the table, {b} W worked out")
+                    self.assertLess(
+                        abs(a - b), 0.01 * b + least, f"{key}: {a} W in the table, {b} W worked out"
+                    )
 
     @staticmethod
     def worked_out(waves: Waves, synchronous: bool) -> dict[tuple[str, str], float]:
         every = switch_losses(waves, "S1", "D1", synchronous)
         if synchronous:
             for name in ("S1", "D1"):
-                body = f"{name}.body.i"
-                waves.column["channel"] = waves.column[f"{name}.i"] + waves.column[body]
-                lost = 0.8 * waves.mean(body) + 10e-3 * waves.square(body)
-                every[name, "conduction"] = 20e-3 * waves.square("channel") + lost
+                body, current = waves.column[f"{name}.body.i"], waves.column[f"{name}.i"]
+                waves.column["channel"] = current - np.copysign(body, current)
+                every[name, "conduction"] = 20e-3 * waves.square("channel")
+                diode = 0.8 * waves.mean(f"{name}.body.i") + 10e-3 * waves.square(f"{name}.body.i")
+                every[name, "body diode"] = diode
         else:
             every["S1", "conduction"] = 20e-3 * waves.square("S1.i")
             every["D1", "conduction"] = 0.6 * waves.mean("D1.i") + 15e-3 * waves.square("D1.i")
