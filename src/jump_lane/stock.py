@@ -36,7 +36,9 @@ _FORMS = (
     (("wire_diameter",), ("conductor_thickness",)),
     (("output_capacitance", "charge_capacitance"), ("output_capacitance_curve",)),
     (("ac_resistance",), ("layers", "wire_diameter", "conductor_thickness")),
-    (("core_loss",), ("core_k",)),
+    (("core_loss",), ("core_k", "core_pieces")),
+    (("core_k", "core_alpha", "core_beta"), ("core_pieces",)),
+    (("ac_resistance",), ("strands",)),
 )
 
 ALTERNATIVES: dict[str, tuple[str, ...]] = {}

@@ -7,7 +7,18 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from jump_lane.errors import InputError
-from jump_lane.fields import Amperes, Celsius, Kelvin, KelvinPerWatt, Number, Ohms, Ratio, Volts, Watts
+from jump_lane.fields import (
+    Amperes,
+    Celsius,
+    Henries,
+    Kelvin,
+    KelvinPerWatt,
+    Number,
+    Ohms,
+    Ratio,
+    Volts,
+    Watts,
+)
 from jump_lane.quantities import RATIO, parse
 
 
@@ -33,6 +44,9 @@ class Driver(_Table):
     )
     off_resistance: Annotated[Ohms, Field(ge=0.0)] = Field(
         default=3.0, description="Resistance that discharges the gate, driver and resistor"
+    )
+    loop_inductance: Annotated[Henries, Field(ge=0.0)] = Field(
+        default=0.0, description="Stray inductance of the loop that commutates, if not drawn as leakage"
     )
 
     @property

@@ -5,7 +5,7 @@ import unittest
 
 import numpy as np
 
-from jump_lane.losses.core import Steinmetz, loss_density
+from jump_lane.losses.core import Steinmetz, equivalent_frequency, loss_density
 
 FERRITE = Steinmetz(2.5, 1.4, 2.5)
 PERIOD = 1e-5
@@ -24,6 +24,13 @@ class ClosedForms(unittest.TestCase):
             plain = material.k * PERIOD**-material.alpha * 0.08**material.beta
             found = loss_density(material, time, 0.08 * np.sin(2 * np.pi * time / PERIOD) + 0.1)
             self.assertAlmostEqual(found / plain, 1.0, delta=1e-3)
+
+    def test_a_sine_is_as_fast_as_itself_and_a_triangle_a_little_less(self) -> None:
+        time = np.linspace(0.0, PERIOD, 2001)
+        sine = equivalent_frequency(time, 0.1 * np.sin(2 * np.pi * time / PERIOD))
+        self.assertAlmostEqual(sine * PERIOD, 1.0, delta=1e-5)
+        triangle = equivalent_frequency(*waveform((0, -0.1), (0.5, 0.1), (1, -0.1)))
+        self.assertAlmostEqual(triangle * PERIOD, 8 / math.pi**2, places=9)
 
     def test_triangle(self) -> None:
         """P = k_i·ΔB^β·f^α·(D^(1−α) + (1−D)^(1−α)) (Venkatachalam et al. 2002)."""

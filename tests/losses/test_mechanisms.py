@@ -4,6 +4,7 @@ import unittest
 from functools import cache
 
 from jump_lane.catalogue.kinds import Diode, Mosfet
+from jump_lane.errors import InputError
 from jump_lane.losses.budget import Budget, budget
 from jump_lane.losses.charge import stored
 from jump_lane.losses.ledger import Gap, Loss
@@ -32,6 +33,7 @@ DIODE = {
     "recovery_charge": "20 nC",
     "recovery_current": "5 A",
 }
+CHARGED = {"capacitive_charge": "20 nC", "charge_voltage": "40 V"}
 FREQUENCY = 200e3
 
 
@@ -118,6 +120,22 @@ class HardSwitching(unittest.TestCase):
         self.assertAlmostEqual(power(found, "S1", "turn-on overlap") / on, 1.0, delta=1e-3)
         self.assertAlmostEqual(power(found, "S1", "turn-off overlap") / off, 1.0, delta=1e-3)
 
+    def test_inductance_of_source_and_loop(self) -> None:
+        """What the source shares slows the gate; the loop takes half of L·I² at turn-on and returns it at turn-off."""
+        part, driver = Mosfet(part="a", **FET | {"source_inductance": "1 nH"}), Driver()
+        plain_part = Mosfet(part="a", **FET)
+        slower = transition(part, driver, "on", 20.0) - transition(plain_part, driver, "on", 20.0)
+        self.assertAlmostEqual(slower / (1e-9 * 20.0 / (10.0 - 4.0)), 1.0, places=9)
+        found, seen = plain_budget()
+        with_loop = budget(plain(driver__loop_inductance="5 nH"))
+        for mechanism, current, sign in (
+            ("turn-on overlap", "valley", -1.0),
+            ("turn-off overlap", "peak", 1.0),
+        ):
+            moved = power(with_loop, "S1", mechanism) - power(found, "S1", mechanism)
+            expected = sign * 0.5 * 5e-9 * seen[current] ** 2 * FREQUENCY
+            self.assertAlmostEqual(moved / expected, 1.0, delta=1e-3)
+
     def test_output_capacitance_gate_and_recovery(self) -> None:
         found, seen = plain_budget()
         blocked = 24.0 + 0.5 + 1e-4 * seen["valley"]
@@ -203,6 +221,17 @@ class Bipolar(unittest.TestCase):
         self.assertAlmostEqual(power(found, "S1", "turn-off energy") / off, 1.0, delta=1e-2)
         self.assertEqual(power(found, "S1", "recovery of diodes"), 0.0)
 
+    def test_energies_follow_the_temperature_and_contain_all_charges(self) -> None:
+        parts = {"S1": BIPOLAR | {"energy_curve": "25 °C: 100 %; 125 °C: 150 %"}, "D1": DIODE | CHARGED}
+        cold = budget(plain(parts=parts))
+        hot = budget(plain(parts=parts, thermal__ambient="75 °C"))
+        for mechanism in ("turn-on energy", "turn-off energy"):
+            self.assertAlmostEqual(
+                power(hot, "S1", mechanism) / power(cold, "S1", mechanism), 1.25, delta=1e-3
+            )
+        self.assertEqual(power(cold, "S1", "charging of other devices"), 0.0)
+        self.assertFalse([g for g in cold.gaps if "capacitance" in g.figure])
+
     def test_on_state(self) -> None:
         at = plain(parts={"S1": BIPOLAR, "D1": DIODE})
         _, recording = solve(at)
@@ -264,6 +293,25 @@ class Passive(unittest.TestCase):
         }  # fmt: skip
         found = power(budget(plain(parts={"S1": FET, "D1": DIODE, "L": part})), "L", "core")
         self.assertTrue(0.25 < found < 0.4, found)
+
+    def test_core_over_temperature_and_frequency(self) -> None:
+        core = {"turns": 12, "core_area": "60 mm²", "core_volume": "3 cm³"}
+        single = {"core_k": 2.5, "core_alpha": 1.4, "core_beta": 2.5}
+        pieces = {"core_pieces": "10 kHz: 9 1.2 2.2; 100 kHz: 2.5 1.4 2.5; 900 kHz: 0.01 2 2.4"}
+        curve = {"core_curve": "25 °C: 100 %; 100 °C: 60 %"}
+
+        def lost(part, **changes) -> float:
+            parts = {"S1": FET, "D1": DIODE, "L": {"resistance": "10 mΩ"} | core | part}
+            return power(budget(plain(parts=parts, **changes)), "L", "core")
+
+        self.assertAlmostEqual(lost(pieces) / lost(single), 1.0, places=9)
+        hot = lost(single | curve, thermal__ambient="100 °C") / lost(single, thermal__ambient="100 °C")
+        self.assertAlmostEqual(hot, 0.6, delta=1e-3)
+        with self.assertRaisesRegex(InputError, "exclude each other"):
+            lost(single | pieces)
+        for wrong in ("10 kHz: 2 1.2", "x: 1 2 3", "10 kHz: 1 2 3; 10 kHz: 1 2 3", "10 kHz: nan 2 3", ""):
+            with self.subTest(wrong), self.assertRaisesRegex(InputError, "core_pieces.*from which frequency"):
+                lost({"core_pieces": wrong})
 
     def test_controller(self) -> None:
         found = budget(plain(controller={"power": "50 mW", "input_current": "2 mA"}))

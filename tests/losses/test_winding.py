@@ -40,6 +40,13 @@ class Dowell(unittest.TestCase):
 
 
 class Windings(unittest.TestCase):
+    def test_strands_count_as_layers_each_way(self) -> None:
+        """49 strands of a layer are seven layers of them (Sullivan 1999)."""
+        figures = {"part": "a", "value": "10 µH", "wire_diameter": "0.1 mm"}
+        litz = resistance_ratio(Inductor(layers=2, strands=49, **figures), False, np.array([2e5]), 25.0)
+        solid = resistance_ratio(Inductor(layers=14, **figures), False, np.array([2e5]), 25.0)
+        self.assertAlmostEqual(float(litz[0] / solid[0]), 1.0, places=12)
+
     def test_skin_depth_of_copper(self) -> None:
         self.assertAlmostEqual(float(skin_depth(np.array([100e3]), 20.0)[0]) * 1e6, 209.0, delta=0.5)
 

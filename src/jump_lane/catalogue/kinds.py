@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
+from jump_lane.catalogue.core_pieces import CorePieces
 from jump_lane.catalogue.curve import (
     CapacitanceOverVoltage,
     LeftOverCurrent,
@@ -119,6 +120,9 @@ class Mosfet(_Gated):
     transconductance: Number | None = Field(
         default=None, gt=0.0, description="Transconductance [A/V]; the plateau then follows the current"
     )
+    source_inductance: Henries | None = Field(
+        default=None, description="Inductance that source current and gate drive share"
+    )
     output_capacitance: Farads | None = Field(
         default=None, description="Effective output capacitance, energy related"
     )
@@ -162,6 +166,9 @@ class Igbt(_Gated):
     )
     turn_on_energy: Joules | None = Field(default=None, description="Turn-on energy, diode recovery included")
     turn_off_energy: Joules | None = Field(default=None, description="Turn-off energy, tail included")
+    energy_curve: OverTemperature = Field(
+        default=None, description="Switching energies over junction temperature, part of those at 25 °C"
+    )
     test_voltage: Volts | None = Field(default=None, description="Voltage of the switching energies")
     test_current: Amperes | None = Field(default=None, description="Current of the switching energies")
     current_exponent: Number = Field(default=1.0, description="Exponent of the current in the energies")
@@ -254,6 +261,12 @@ class _Wound(_Part):
     )
     core_alpha: Number | None = Field(default=None, description="Steinmetz exponent of the frequency")
     core_beta: Number | None = Field(default=None, description="Steinmetz exponent of the flux density")
+    core_pieces: CorePieces = Field(
+        default=None, description="Steinmetz coefficients that hold from some frequencies up, instead"
+    )
+    core_curve: OverTemperature = Field(
+        default=None, description="Core loss over temperature, part of that at 25 °C"
+    )
     core_loss: Watts | None = Field(
         default=None, description="Core loss at a sinusoidal test current, instead of k, area and volume"
     )
@@ -265,6 +278,7 @@ class _Wound(_Part):
     layers: Number | None = Field(default=None, gt=0.0, description="Layers of the winding")
     conductor_thickness: Metres | None = Field(default=None, description="Thickness of a foil layer")
     wire_diameter: Metres | None = Field(default=None, description="Copper diameter of a round wire, instead")
+    strands: Count = Field(default=1, ge=1, description="Strands of a litz wire of that diameter each")
     porosity: Ratio = Field(
         default=1.0, gt=0.0, le=1.0, description="Part of the layer's breadth that is copper"
     )

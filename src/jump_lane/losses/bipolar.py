@@ -12,13 +12,14 @@ from jump_lane.losses.stage import Stage
 TURN_ON, TURN_OFF = "turn-on energy", "turn-off energy"
 
 
-def energies(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
+def energies(stage: Stage, events: list[Commutation], temperatures: dict[str, float]) -> Iterator[Entry]:
     """Yield the switching losses of bipolar switches.
 
     Notes
     -----
     E = E_test·(I/I_test)^a·(V/V_test)^b at every edge where voltage and current overlap, V and I being those of
-    the simulated waveforms.
+    the simulated waveforms; over temperature where a curve is given.  They contain the charge of the diode and of all
+    capacitances.
 
     References
     ----------
@@ -28,6 +29,8 @@ def energies(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
         part = component.part
         if not isinstance(part, Igbt):
             continue
+        temperature = temperatures.get(component.name, stage.spec.thermal.unknown)
+        share = 1.0 if part.energy_curve is None else max(part.energy_curve.extended(temperature), 0.0)
         for action, mechanism, energy, figure in (
             ("on", TURN_ON, part.turn_on_energy, "turn_on_energy"),
             ("off", TURN_OFF, part.turn_off_energy, "turn_off_energy"),
@@ -38,7 +41,7 @@ def energies(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
                     text = f"{mechanism} is left out"
                     yield Gap(component.name, f"{figure}, test_voltage or test_current", text)
                 continue
-            total = sum(energy * scale(part, e.voltage, e.current) for e in edges)
+            total = share * sum(energy * scale(part, e.voltage, e.current) for e in edges)
             yield Loss(component.name, mechanism, total * stage.frequency, heats=component.name)
 
 

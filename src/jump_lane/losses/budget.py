@@ -14,7 +14,7 @@ from jump_lane.losses.cooling import network, unknown
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.missing import missing
 from jump_lane.losses.stage import Stage
-from jump_lane.losses.thermal import Network, solve
+from jump_lane.losses.thermal import Network, feedback, solve
 from jump_lane.rating import Rating
 from jump_lane.stock import figures
 from jump_lane.topologies.blocks.damping import derive_damping
@@ -60,6 +60,8 @@ class Budget:
         What is lost, one entry for each component and mechanism; what could not be entered.
     temperatures
         Of every component whose thermal resistance is known [°C].
+    feedback
+        What part of a kelvin every further kelvin brings back through the losses; thermal runaway is at 1.
     residual
         |p_in − p_out − simulated losses| over p_in.
     """
@@ -74,6 +76,7 @@ class Budget:
     gaps: tuple[Gap, ...]
     temperatures: dict[str, float]
     ratings: tuple[Rating, ...]
+    feedback: float
     residual: float
 
     @property
@@ -130,10 +133,10 @@ def budget(design: Design, i: int = 0, j: int = 0, start: dict[str, float] | Non
         stage, control, entries = _simulated(
             design, tempered(design, base, every, temperatures), temperatures
         )
-        found, _ = _temperatures(stage, cooled, entries, temperatures)
+        found, _, back = _temperatures(stage, cooled, entries, temperatures)
         moved = max((abs(found[n] - temperatures.get(n, -273.0)) for n in found), default=0.0)
         if moved < SETTLED:
-            return _closed(stage, control, entries, found)
+            return _closed(stage, control, entries, found, back)
         share = 1.0 if turn < FREELY else DAMPED
         temperatures = {n: t + (1.0 - share) * (temperatures.get(n, t) - t) for n, t in found.items()}
     raise ConvergenceError("losses and temperatures do not settle from one simulation to the next")
@@ -163,7 +166,7 @@ def estimate(design: Design, point: Point) -> Estimate:
     cooled = network(design, every)
     start = dict.fromkeys(cooled.names, cooled.ambient + GUESS)
     stage, _, entries = _simulated(design, tempered(design, point, every, start), start)
-    found, more = _temperatures(stage, cooled, entries, start)
+    found, more, _ = _temperatures(stage, cooled, entries, start)
     loss = sum(e.power for e in entries if isinstance(e, Loss)) + more
     gaps = [e for e in entries if isinstance(e, Gap)]
     gaps += unknown(design.spec, stage.components, heating(entries))
@@ -207,14 +210,14 @@ def _entries(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
     yield from missing(stage)
     for mechanism in (
         overlap.overlap,
-        bipolar.energies,
         charge.output_charge,
         overlap.gate_drive,
     ):
         yield from mechanism(stage, events)
+    yield from bipolar.energies(stage, events, temperatures)
     yield from recovery.recovery(stage, events, temperatures)
     yield from winding.eddy(stage, temperatures)
-    yield from core.core(stage)
+    yield from core.core(stage, temperatures)
     yield from capacitor.series_resistance(stage, temperatures)
     yield from _controller(stage)
     yield from _damping(stage)
@@ -235,10 +238,11 @@ def _damping(stage: Stage) -> Iterator[Loss]:
 
 def _temperatures(
     stage: Stage, cooled: Network, entries: list[Entry], simulated_at: dict[str, float]
-) -> tuple[dict[str, float], float]:
+) -> tuple[dict[str, float], float, float]:
     """Return the temperatures at which losses and cooling balance, the currents as simulated.
 
-    The second value is how much more is lost there than at the temperatures of the simulation [W].
+    The second value is how much more is lost there than at the temperatures of the simulation [W], the third what part of
+    a kelvin every further kelvin brings back.
     """
     at = {n: simulated_at.get(n, stage.spec.thermal.unknown) for n in cooled.names}
     by_name = {c.name: c for c in stage.components}
@@ -258,7 +262,8 @@ def _temperatures(
             "is needed"
         )
     found = dict(zip(cooled.names, (float(t) for t in solved), strict=True))
-    return found, float(np.sum(heat(solved) - heat(np.array([at[n] for n in cooled.names]))))
+    more = float(np.sum(heat(solved) - heat(np.array([at[n] for n in cooled.names]))))
+    return found, more, feedback(cooled, heat, solved)
 
 
 def heating(entries: Iterable[Entry]) -> dict[str, float]:
@@ -270,7 +275,9 @@ def heating(entries: Iterable[Entry]) -> dict[str, float]:
     return found
 
 
-def _closed(stage: Stage, control: float, entries: list[Entry], temperatures: dict[str, float]) -> Budget:
+def _closed(
+    stage: Stage, control: float, entries: list[Entry], temperatures: dict[str, float], back: float
+) -> Budget:
     """Put the entries together; refuse powers that do not close."""
     recording = stage.recording
     loads = [e.name for e in recording.engine.circuit.elements if e.name.startswith("load")]
@@ -289,6 +296,7 @@ def _closed(stage: Stage, control: float, entries: list[Entry], temperatures: di
         gaps=tuple(gaps),
         temperatures=temperatures,
         ratings=tuple(r for r in checked if isinstance(r, Rating)),
+        feedback=back,
         residual=0.0,
     )
     residual = abs(p_in - p_out - found.simulated) / max(abs(p_in), 1e-12)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from jump_lane.catalogue.kinds import Diode, Mosfet, Part
+from jump_lane.catalogue.kinds import Diode, Igbt, Mosfet, Part
 from jump_lane.losses.commutation import Commutation, stops, turned_on
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.stage import Stage
@@ -61,7 +61,7 @@ def output_charge(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
     for event in (e for e in events if stage.discharge(e.component) == 0.0):
         if event.swing is not None:
             yield from _remainder(stage, event)
-        if not event.charged:
+        if not event.charged or isinstance(event.component.part, Igbt):  # its energies contain all charges
             continue
         name = event.component.name
         own = stored(event.component.part, event.voltage)
@@ -103,7 +103,7 @@ def _stopped(stage: Stage, events: list[Commutation], unknown: dict[str, float])
         if stop.edge is stop.begun:
             continue
         switch = turned_on(events, stop.begun)
-        if switch is None or stage.discharge(switch) > 0.0:
+        if switch is None or isinstance(switch.part, Igbt) or stage.discharge(switch) > 0.0:
             continue
         known = stored(stop.component.part, stop.voltage)
         name = stop.component.name

@@ -27,6 +27,7 @@ def overlap(stage: Stage, events: list[Commutation]) -> Iterator[Entry]:
     the voltage changes); see `transition`.  Where leakage holds the current back at turn-on for a time t_L, it takes the
     part t_L/t of the voltage, and E is as much smaller.  Where the circuit has capacitance C at the node, turn-off costs
     E = I²·t²/(24·C) (a current that falls straight while C is charged).  Without voltage or current nothing is lost.
+    A stray inductance L of the loop takes ½·L·I² of that at turn-on, and gives it back at turn-off.
 
     References
     ----------
@@ -55,7 +56,9 @@ def _energy(stage: Stage, part: Mosfet, event: Commutation) -> float:
     time = transition(part, stage.spec.driver, event.action, event.current)
     if event.hard:
         whole = 0.5 * event.voltage * event.current * time
-        return whole * max(1.0 - event.rise / time, 0.0) if time > 0.0 else 0.0
+        kept = 0.5 * stage.spec.driver.loop_inductance * event.current**2
+        held = whole * max(1.0 - event.rise / time, 0.0) if time > 0.0 else 0.0
+        return max(held - kept, 0.0) if event.action == "on" else held + kept
     if event.action == "off" and stage.discharge(event.component) > 0.0:
         capacitance = _beside(stage, event.component)
         whole = 0.5 * stage.recording.blocking(event.component.name) * event.current * time
@@ -101,8 +104,9 @@ def transition(part: Mosfet, driver: Driver, action: str, current: float = 0.0) 
 
     Notes
     -----
-    t = (Q_gs2 + Q_gd)/I_g with Q_gs2 = Q_gs·(1 − V_th/V_pl), and I_g = (V_dr − V_pl)/(R_dr + R_g) at turn-on,
-    (V_pl − V_off)/(R_off + R_g) at turn-off.
+    t = (Q_gs2 + Q_gd)/I_g + L_s·I/V_g with Q_gs2 = Q_gs·(1 − V_th/V_pl), and I_g = V_g/R: V_g = V_dr − V_pl and
+    R = R_dr + R_g at turn-on, V_g = V_pl − V_off and R = R_off + R_g at turn-off.  The inductance L_s that the source
+    current shares with the gate drive takes L_s·I/t_i of V_g while the current changes, t_i = (R·Q_gs2 + L_s·I)/V_g.
 
     Raises
     ------
@@ -112,14 +116,15 @@ def transition(part: Mosfet, driver: Driver, action: str, current: float = 0.0) 
     plateau, inner = plateau_of(part, current), part.gate_resistance or 0.0
     share = 1.0 - (part.threshold_voltage or 0.0) / plateau if plateau > 0.0 else 1.0
     charge = (part.gate_source_charge or 0.0) * max(share, 0.0) + (part.gate_drain_charge or 0.0)
-    if not reaches(part, driver):
+    if not reaches(part, driver) or driver.voltage <= plateau:
         raise InputError(
             f"driver.voltage: {show(driver.voltage, 'V')} does not exceed the gate plateau of {part.name}, "
             f"{show(plateau, 'V')}"
         )
+    linked = (part.source_inductance or 0.0) * current
     if action == "on":
-        return charge * (driver.on_resistance + inner) / (driver.voltage - plateau)
-    return charge * (driver.off_resistance + inner) / (plateau - driver.off_voltage)
+        return (charge * (driver.on_resistance + inner) + linked) / (driver.voltage - plateau)
+    return (charge * (driver.off_resistance + inner) + linked) / (plateau - driver.off_voltage)
 
 
 def plateau_of(part: Mosfet, current: float) -> float:

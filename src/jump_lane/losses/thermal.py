@@ -76,6 +76,19 @@ def solve(network: Network, heat: Callable[[Array], Array], start: Array | None 
     raise NoResultError("temperatures and losses do not settle")
 
 
+def feedback(network: Network, heat: Callable[[Array], Array], temperatures: Array) -> float:
+    """Return what part of a kelvin every further kelvin brings back: the largest eigenvalue of R·∂P/∂T; runaway is at 1.
+
+    Parameters
+    ----------
+    heat, temperatures
+        As in `solve`; where the losses and cooling balance, (k,) [°C].
+    """
+    if not network.names:
+        return 0.0
+    return float(np.max(np.linalg.eigvals(network.resistance @ _slopes(heat, temperatures)).real))
+
+
 def _slopes(heat: Callable[[Array], Array], temperatures: Array) -> Array:
     """Return ∂P/∂T, (k, k), by central differences of one kelvin."""
     return np.diag(heat(temperatures + 0.5) - heat(temperatures - 0.5))

@@ -84,6 +84,15 @@ def resistance_ratio(
     ----------
     frequency
         (h,) [Hz].
+
+    Notes
+    -----
+    Every layer of litz wire with N strands counts as √N layers of strands.
+
+    References
+    ----------
+    C. R. Sullivan, "Optimal choice for number of strands in a litz-wire transformer winding",
+    IEEE Trans. Power Electron. 14 (1999) 283-291 (a bundle as a square of strands).
     """
     if isinstance(part, InductorPart) and part.ac_resistance is not None and part.resistance:
         curve = part.ac_resistance
@@ -93,6 +102,7 @@ def resistance_ratio(
         layers, layer = part.secondary_layers or layers, part.secondary_thickness or layer
     if layers is None or layer is None:
         return None
+    layers *= math.sqrt(part.strands)
     return dowell(math.sqrt(part.porosity) * layer / skin_depth(frequency, temperature), layers)
 
 

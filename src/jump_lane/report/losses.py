@@ -145,6 +145,7 @@ def _balance(budget: Budget) -> Table:
         ("efficiency", percent(budget.efficiency)),
         ("efficiency of the simulated circuit alone", percent(budget.p_out / budget.p_in)),
         ("duty ratio", show(budget.control)),
+        ("heat that every kelvin brings back (100 % is runaway)", f"{100.0 * budget.feedback:.2g} %"),
     )
     return Table("Balance", ("power", "value>"), rows)
 
@@ -176,6 +177,7 @@ def _data(budget: Budget) -> dict[str, Any]:
         "simulated": budget.simulated,
         "added": budget.added,
         "residual": budget.residual,
+        "thermal_feedback": budget.feedback,
         "efficiency": budget.efficiency,
         "losses": [_loss_data(loss) for loss in budget.losses],
         "parts": {n: None if c.part is None else c.part.name for n, c in every.items()},
