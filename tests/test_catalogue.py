@@ -75,6 +75,21 @@ class Kinds(unittest.TestCase):
         self.assertTrue(all(p.name.startswith("sample-") for p in found))
         self.assertEqual({p.kind for p in found}, set(KINDS))
 
+    def test_samples_are_plausible(self) -> None:
+        """A die of less resistance has more capacitance and costs more; a junction of higher voltage keeps its charge."""
+        found = samples()
+        for family in {p.name.rsplit("-", 1)[0] for p in found if isinstance(p, Mosfet)}:
+            dies = [p for p in found if isinstance(p, Mosfet) and p.name.rsplit("-", 1)[0] == family]
+            dies.sort(key=lambda p: p.resistance or 0.0)
+            costs = [p.cost or 0.0 for p in dies]
+            self.assertEqual(costs, sorted(costs, reverse=True), family)
+            for die in dies:
+                product = (die.resistance or 0.0) * (die.effective_capacitance or 0.0)
+                self.assertTrue(2e-12 < product < 12e-12, f"{die.name}: {product}")
+        for diode in (p for p in found if p.name.startswith("sample-schottky")):
+            assert isinstance(diode, Diode) and diode.capacitive_charge and diode.current
+            self.assertTrue(0.4e-9 < diode.capacitive_charge / diode.current < 2e-9, diode.name)
+
     def test_schema_has_every_kind_and_figure(self) -> None:
         items = schema()["properties"]["part"]["items"]["anyOf"]
         self.assertEqual(len(items), len(KINDS))
