@@ -104,6 +104,7 @@ class Files(unittest.TestCase):
     def test_what_is_right_holds_and_agrees(self) -> None:
         for name in (
             "clean_buck_sync_no_load",
+            "clean_interleaved_cpl_traceback",
             "clean_buckboost_reversed_ripple_esr",
             "clean_flyback_offline_negative_Dk2",
             "clean_flyback_sync_dead_time_clamp",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,6 +51,19 @@ class Run:
     end: Array
     combo: int
     tangent: Array
+    stretches: int
+
+
+@dataclass(frozen=True)
+class Pieces:
+    """One period in pieces that each start from a state of their own.
+
+    ``ends``: (pieces, nz); ``tangents``: of each piece as in `Run`; ``combo``: at the end; ``stretches``: of all.
+    """
+
+    ends: Array
+    tangents: Array
+    combo: int
     stretches: int
 
 
@@ -178,10 +192,13 @@ class Engine:
         NoResultError
             If no consistent combination of valves exists, or there is no end to the events.
         """
-        edges = self.schedule(control)
-        columns = self.n + 1 if tangents else 0
-        sizes = self._sizes[tangents]
-        mark = self._mark(z, combo, columns)
+        mark = self._mark(z, combo, self.n + 1 if tangents else 0)
+        combo = self._run(mark, self.schedule(control), tangents)
+        self.statistics.periods += 1
+        return Run(mark.state, combo, mark.tangent, int(mark.place[5]))
+
+    def _run(self, mark: stepping.Mark, edges: Schedule, tangents: bool) -> int:
+        """Run from a mark through the edges of a schedule, working out what is met on the way; return the combination."""
         stats = np.zeros(2, dtype=np.int64)
         while True:
             status, at = stepping.run_period(
@@ -189,7 +206,7 @@ class Engine:
                 edges.ticks,
                 edges.masks,
                 edges.slopes,
-                sizes,
+                self._sizes[tangents],
                 self.tick,
                 self.record,
                 stats,
@@ -198,12 +215,48 @@ class Engine:
             if status == commutation.OK:
                 break
             self._remedy(status, at)
-        self.statistics.periods += 1
         self.statistics.products += int(stats[0])
         self.statistics.jumps = int(stats[1])
-        return Run(mark.state, int(at), mark.tangent, int(mark.place[5]))
+        return int(at)
 
-    def trace(self, run: Run) -> Trace:
+    def cuts(self, control: float) -> list[int]:
+        """Return the edges at which a period can be cut into pieces: those that the control does not move."""
+        return [int(k) for k in np.flatnonzero(self.schedule(control).slopes == 0.0) if k > 0]
+
+    def run_pieces(self, starts: Array | None, z: Array, combo: int, control: float) -> Pieces:
+        """Run one period in pieces between the edges of `cuts`, with tangents.
+
+        Parameters
+        ----------
+        starts
+            State at the start of each piece, (pieces, nz); None lets each go on where the last one ended, from z.
+        z, combo, control
+            As in `run`.
+
+        Raises
+        ------
+        NoResultError
+            As `run` does, and if there is another number of pieces.
+        """
+        whole = self.schedule(control)
+        bounds = [0, *self.cuts(control), len(whole.masks)]
+        if starts is not None and len(starts) != len(bounds) - 1:
+            raise ConvergenceError("the gate edges have changed their number")
+        ends, tangents, used, before = [], [], 0, -1
+        for k, (first, last) in enumerate(pairwise(bounds)):
+            mark = self._mark(z if starts is None else starts[k], combo, self.n + 1)
+            if first > 0:
+                at = int(whole.ticks[first])
+                mark.place[:6] = first - 1, at, at, combo, before, used
+            edges = Schedule(whole.ticks[: last + 1], whole.masks[:last], whole.slopes[:last])
+            combo = self._run(mark, edges, True)
+            z, used, before = mark.state.copy(), int(mark.place[5]), int(mark.place[4])
+            ends.append(z)
+            tangents.append(mark.tangent)
+        self.statistics.periods += 1
+        return Pieces(np.array(ends), np.array(tangents), combo, used)
+
+    def trace(self, run: Run | Pieces) -> Trace:
         """Return the stretches of the run that was made last."""
         where = self.record.where[: run.stretches].copy()
         state, rest = self.record.state[: run.stretches], self.record.rest[: run.stretches]

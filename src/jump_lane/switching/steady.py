@@ -18,7 +18,7 @@ import numpy as np
 
 from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.errors import ConvergenceError
-from jump_lane.switching import stepping
+from jump_lane.switching import pieces, stepping
 from jump_lane.switching.engine import Engine, Meter, Run, Statistics, Trace
 from jump_lane.switching.network import Array
 
@@ -62,16 +62,16 @@ class Regulation:
 
 @dataclass(frozen=True)
 class SteadyState:
-    """A periodic steady state, found to `residual` (relative, energy norm)."""
+    """A periodic steady state, found to `residual` (relative, energy norm); `starts` of its pieces if found in those."""
 
     engine: Engine
-    run: Run
     trace: Trace
     start: Array
     combo: int
     control: float
     residual: float
     steps: int
+    starts: Array | None = None
 
     @property
     def states(self) -> dict[str, float]:
@@ -234,7 +234,7 @@ def steady_state(
     circuit: Circuit,
     regulation: Regulation | None = None,
     guess: dict[str, float] | None = None,
-    patient: bool = True,
+    near: SteadyState | None = None,
 ) -> SteadyState:
     """Find the periodic steady state of a circuit.
 
@@ -246,8 +246,9 @@ def steady_state(
         An average to hold by the control variable; None runs open loop.
     guess
         Starting values of states, by element name [A for inductors, V for capacitors]; zero if not named.
-    patient
-        Whether other beginnings are tried where Newton's method fails from the guess.
+    near
+        A steady state of the same circuit with other figures of its sources and resistances, instead of a guess: the period
+        is then cut into pieces, which finds states that are unstable by themselves.
 
     Returns
     -------
@@ -267,27 +268,45 @@ def steady_state(
     validate(circuit)
     meters = () if regulation is None else (Meter(regulation.branch, regulation.voltage),)
     engine = Engine(circuit, meters)
+    if near is not None:
+        return _joined(engine, regulation, near)
     z = engine.start(guess or {})
     shooting = _Shooting(engine, regulation)
     first = shooting.begin(z, circuit.control)
     point, steps = shooting.solve(first)
-    if patient and not point.size < LAST_RESORT:
+    if not point.size < LAST_RESORT:
         settled = shooting.wait(first, PATIENCE)
         if settled is not None:
             point, further = shooting.solve(settled)
             steps += further
             first = settled
-    if patient and regulation is not None and not point.size < LAST_RESORT:
-        near = _approached(engine, regulation, first)
-        if near is not None:
-            point, further = shooting.solve(shooting.evaluate(near.z, near.combo, near.control))
+    if regulation is not None and not point.size < LAST_RESORT:
+        beside = _approached(engine, regulation, first)
+        if beside is not None:
+            point, further = shooting.solve(shooting.evaluate(beside.z, beside.combo, beside.control))
             steps += further
     if not point.size < LAST_RESORT:
         raise ConvergenceError(_reason(point, regulation))
     last = engine.run(point.z, point.combo, point.control, tangents=False)
+    return SteadyState(engine, engine.trace(last), point.z, point.combo, point.control, point.size, steps)
+
+
+def _joined(engine: Engine, regulation: Regulation | None, near: SteadyState) -> SteadyState:
+    """Return a steady state found in pieces of the period."""
+    target = None if regulation is None else regulation.target
+    starts = near.starts
+    if starts is None:
+        starts = pieces.starts(engine, near.start, near.combo, engine.circuit.control)
+    found = pieces.close(engine, starts, near.combo, engine.circuit.control, target)
+    if regulation is not None and not regulation.lowest <= found.control <= regulation.highest:
+        raise ConvergenceError(
+            f"the average of {regulation.branch} cannot be held at {regulation.target:.5g}: the control variable would be "
+            f"{found.control:.4f} (range {regulation.lowest:g} to {regulation.highest:g})"
+        )
     return SteadyState(
-        engine, point.run, engine.trace(last), point.z, point.combo, point.control, point.size, steps
-    )
+        engine, engine.trace(found.run), found.starts[0], found.combo, found.control, found.size, found.steps,
+        found.starts,
+    )  # fmt: skip
 
 
 def _approached(engine: Engine, regulation: Regulation, first: _Point) -> _Point | None:

@@ -43,9 +43,8 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
     circuit = page.at(point)
     guess = {e: point[s] for e, s in page.start.items() if math.isfinite(point.values.get(s, math.nan))}
     if point.kind == "power":
-        guess, duty = _beside(page, point, guess, control)
-        circuit = replace(circuit, control=duty)
-    if control is None:
+        state = _powered(page, point, guess, control)
+    elif control is None:
         state = steady_state(circuit, held(page, point), guess)
     else:
         state = steady_state(replace(circuit, control=control), None, guess)
@@ -55,64 +54,25 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
     return state, recording
 
 
-WAY = 0.5
-"""First step of a load's slope, over I_o/V_o, on the way from a resistance to constant power."""
-
-SHORTEST, MOST = 1e-3, 60
-"""Shortest step, and how many are tried."""
-
-DEGREE = 7
-"""How many points of the way the next one is extrapolated from."""
+SLOPES = (0.3, -0.3, -0.7, -1.0)
+"""Slopes of a load, over I_o/V_o, on the way from a resistance to constant power."""
 
 
-def _beside(
-    page: Page, point: Point, guess: dict[str, float], control: float | None
-) -> tuple[dict[str, float], float]:
-    """Return states and control variable with a load that all but takes constant power.
+def _powered(page: Page, point: Point, guess: dict[str, float], control: float | None) -> SteadyState:
+    """Return the steady state with a load of constant power.
 
-    Such a load makes the circuit unstable by itself: what the guess is off grows within a period, a millionfold with many
-    phases and a small capacitor.  The slope of the load is therefore led from that of a resistance to constant power, and
-    each guess extrapolated from the states before, on which it depends smoothly.
+    Such a load makes the circuit unstable by itself: the slope of the load is led from that of a resistance to constant
+    power, each state found in pieces of the period from the one before.
     """
     regulation = held(page, point) if control is None else None
-    duty = page.at(point).control if control is None else control
-    known: list[tuple[float, dict[str, float], float]] = []
-    slope, step = 1.0, WAY
-    for _ in range(MOST):
-        circuit = replace(page.at(replace(point, slope=slope)), control=duty)
-        try:
-            found = steady_state(circuit, regulation, guess, patient=not known)
-        except ConvergenceError:
-            step *= 0.5
-            if not known:
-                raise
-        else:
-            if slope == -1.0:
-                return found.states, found.control
-            known.append((slope, found.states, found.control))
-            step *= 1.5
-        if step < SHORTEST:
-            break
-        slope = max(known[-1][0] - step, -1.0)
-        guess, duty = _extrapolated(known[-DEGREE:], slope)
-    raise ConvergenceError(
-        "a load that takes constant power makes the circuit unstable: what it is off grows so much within one period "
-        f"that no steady state is found (its slope came to {show(-known[-1][0])} of that of constant power); "
-        "a larger output capacitor mends it"
+    circuit = page.at(replace(point, slope=1.0))
+    state = steady_state(
+        replace(circuit, control=circuit.control if control is None else control), regulation, guess
     )
-
-
-def _extrapolated(
-    known: list[tuple[float, dict[str, float], float]], slope: float
-) -> tuple[dict[str, float], float]:
-    """Return states and control variable at a slope by the polynomial through what is known (Lagrange)."""
-    weights = [
-        math.prod((slope - other) / (own - other) for other, _, _ in known if other != own)
-        for own, _, _ in known
-    ]
-    names = known[-1][1]
-    states = {name: sum(w * z[name] for w, (_, z, _) in zip(weights, known, strict=True)) for name in names}
-    return states, sum(w * duty for w, (_, _, duty) in zip(weights, known, strict=True))
+    for slope in SLOPES:
+        circuit = replace(page.at(replace(point, slope=slope)), control=state.control)
+        state = steady_state(circuit, regulation, near=state)
+    return state
 
 
 CUT = 0.05
