@@ -48,7 +48,7 @@ class InPieces(unittest.TestCase):
     def test_constant_power_with_little_capacitance(self) -> None:
         """A deviation grows a millionfold in a period, and still all balances close and the voltage is held."""
         found = phases("power")
-        point = replace(found.point(0, 1), values=found.point(0, 1).values | {"C_o": 2e-6})
+        point = replace(found.point(0, 1), values=found.point(0, 1).values | {"C_o": 3e-6})
         state, recording = solve_point(found.page, point)
         growth = np.prod([np.abs(np.linalg.eigvals(t)).max() for t in self.tangents(state)])
         self.assertGreater(growth, 1e6)
