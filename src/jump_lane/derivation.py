@@ -129,7 +129,7 @@ class Value:
     def corner(self, i: int, j: int) -> float:
         """Return the value at input corner i and load corner j."""
         rows, columns = self.values.shape
-        return float(self.values[min(i, rows - 1), min(j, columns - 1)])
+        return float(self.values.item(i if i < rows else rows - 1, j if j < columns else columns - 1))
 
 
 class Sheet:

@@ -103,6 +103,10 @@ class _Point:
     size: float
 
 
+NEARBY = 0.1
+"""A guess that closes to this part of the largest state is taken as it is."""
+
+
 class _Shooting:
     """Newton iteration on the states and, if regulated, the control variable."""
 
@@ -207,11 +211,10 @@ class _Shooting:
             return None
 
     def begin(self, z: Array, control: float) -> _Point:
-        """Return where to start: the guess itself, or two periods later, whichever closes better.
-
-        A circuit that is unstable by itself, such as one with a load of constant power, leaves its guess at once.
-        """
+        """Return where to start: the guess itself, or two periods later, whichever closes better."""
         here = self._try(z, 0, control)
+        if here is not None and here.size < NEARBY:
+            return here
         later = self.wait(here, 2) if here is not None else None
         found = min((p for p in (here, later) if p is not None), key=lambda p: p.size, default=None)
         if found is None:
