@@ -64,9 +64,10 @@ def balance(recording: Recording) -> Balance:
     and so does the average power of both (R. W. Erickson and D. Maksimović 2001, section 2.2).
     """
     inductive, capacitive = _storage(recording.engine.circuit)
-    turnover = sum(abs(recording.power(b)) for b in recording.network.branches)
-    largest_current = max(recording.measures(f"{b}.i").rms for b in recording.network.branches)
-    largest_voltage = max(recording.measures(f"{b}.v").rms for b in recording.network.branches)
+    count = len(recording.network.branches)
+    turnover = sum(abs(power) for power in recording.powers.values())
+    largest_voltage = float(recording.rms[:count].max())
+    largest_current = float(recording.rms[count : 2 * count].max())
     stored, charge, flux = 0.0, 0.0, 0.0
     for name, resistance in inductive + capacitive:
         current = recording.measures(f"{name}.i")

@@ -93,6 +93,12 @@ class Integrals(Sampled):
     def _squares(self) -> Array:
         return self._mean(self._rows, self._rows)
 
+    @cached_property
+    def rms(self) -> Array:
+        """Return the rms values of all signals, in the order of `names`, (s,): voltages of all branches come first, then
+        their currents."""
+        return np.sqrt(np.maximum(self._squares, 0.0))
+
     def mean_product(self, first: str, second: str) -> float:
         """Return the average of the product of two signals over the period."""
         i, j = self.index(first), self.index(second)

@@ -64,7 +64,7 @@ class Recording(Integrals):
         low, high = self._extremes
         return Measures(
             average=float(self._averages[i]),
-            rms=float(np.sqrt(max(self._squares[i], 0.0))),
+            rms=float(self.rms[i]),
             minimum=float(low[i]),
             maximum=float(high[i]),
         )
