@@ -152,6 +152,16 @@ class Picking(unittest.TestCase):
         proven = pick.prove(work, pick.ranked(work, list(pick.run(work, 1))), 1)
         self.assertTrue(all("temperature" in p.broken[0] for p in proven))
 
+    def test_where_nothing_holds_an_end_is_made(self) -> None:
+        """What is too hot already where it is ranked comes last, and not everything is simulated at all corners."""
+        tables = buck_tables() | {"thermal": {"ambient": "128 °C"}}
+        work = pick.plan(spec(tables, parts={**PARTS}), ("S1",), {"loss": 1.0}, 12)
+        done = list(pick.run(work, 1))
+        hot = [replace(c, hottest=200.0 if c.parts[0] is done[0].parts[0] else 60.0, gaps=()) for c in done]
+        self.assertIs(pick.ranked(work, hot)[-1].parts[0], done[0].parts[0])
+        self.assertGreater(len(done), pick.TRIES)
+        self.assertEqual(len(pick.prove(work, pick.ranked(work, done), 1)), pick.TRIES)
+
     def test_the_promising_are_simulated_first(self) -> None:
         """The best of the first eighth is about as good as the best of all; chosen at random it would not be."""
         whole = self.plan(most=500)

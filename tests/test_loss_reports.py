@@ -145,7 +145,7 @@ class Pick(unittest.TestCase):
         done = [replace(c, failure="no steady state") for c in work.combinations]
         view = pick_view(work, done, [], True)
         self.assertEqual(view.exit_status, 1)
-        self.assertIn("none of the best combinations keeps everything", view.notes)
+        self.assertTrue(any("best combinations keeps everything" in note for note in view.notes))
         self.assertIn("no result: no steady state", view.notes)
 
     def test_the_first_that_holds_decides_the_status(self) -> None:

@@ -14,6 +14,9 @@ from jump_lane.study.pick import Combination, Proven, Work, score
 SHOWN = 3
 """Gaps that are named for each combination; the data has them all."""
 
+BROKEN = 5
+"""Combinations that are shown where none keeps everything."""
+
 
 def pick_view(work: Work, done: Sequence[Combination], proven: Sequence[Proven], complete: bool) -> View:
     """Show the best combinations; the exit status is 1 if none keeps everything at all corners."""
@@ -33,8 +36,8 @@ def pick_view(work: Work, done: Sequence[Combination], proven: Sequence[Proven],
     for rank, one in enumerate(proven, start=1):
         notes += [f"rank {rank}, not known: {text}" for text in one.combination.gaps[:SHOWN]]
     if not holds:
-        notes.append("none of the best combinations keeps everything")
-    tables = (_tried(work), _best(work, proven))
+        notes.append(f"none of the {len(proven)} best combinations keeps everything")
+    tables = (_tried(work), _best(work, proven if holds else proven[:BROKEN]))
     return View("pick", _data(work, done, proven), tables, tuple(notes), 0 if holds else 1)
 
 

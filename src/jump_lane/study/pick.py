@@ -367,8 +367,18 @@ def _chosen(work: Work, component: str) -> bool:
 
 
 def ranked(work: Work, done: Sequence[Combination]) -> list[Combination]:
-    """Return the combinations that have a result, best first; what is not wholly known comes behind what is."""
-    return sorted((c for c in done if not c.failure), key=lambda c: (bool(c.gaps), score(work.weights, c)))
+    """Return the combinations that have a result, best first.
+
+    What is not wholly known comes behind what is, and what is too hot already at nominal input and full load behind both.
+    """
+    reserve = work.spec.thermal.reserve
+
+    def order(combination: Combination) -> tuple[bool, bool, float]:
+        limits = [p.max_temperature for p in combination.parts if p.max_temperature is not None]
+        hot = bool(limits) and combination.hottest > max(limits) - reserve
+        return hot, bool(combination.gaps), score(work.weights, combination)
+
+    return sorted((c for c in done if not c.failure), key=order)
 
 
 def score(weights: dict[str, float], combination: Combination) -> float:
@@ -377,10 +387,17 @@ def score(weights: dict[str, float], combination: Combination) -> float:
     return sum(weight * values[name] for name, weight in weights.items())
 
 
+TRIES = 4
+"""How many combinations are tried for each that is to keep everything."""
+
+
 def prove(work: Work, best: Sequence[Combination], count: int) -> list[Proven]:
-    """Return the first combinations simulated at all corners, until `count` of them keep everything."""
+    """Return the first combinations simulated at all corners, until `count` of them keep everything.
+
+    At most `TRIES` times as many are tried.
+    """
     found: list[Proven] = []
-    for combination in best:
+    for combination in best[: TRIES * count]:
         found.append(_proven(work, combination))
         if sum(not p.broken for p in found) == count:
             break
