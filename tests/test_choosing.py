@@ -159,6 +159,8 @@ class Picking(unittest.TestCase):
         done = list(pick.run(work, 1))
         hot = [replace(c, hottest=200.0 if c.parts[0] is done[0].parts[0] else 60.0, gaps=()) for c in done]
         self.assertIs(pick.ranked(work, hot)[-1].parts[0], done[0].parts[0])
+        unknown = [replace(c, gaps=("a figure",) if c.hottest < 100.0 else ()) for c in hot]
+        self.assertEqual(pick.ranked(work, unknown)[0].gaps, ())  # hot, but known: ignorance is no merit
         self.assertGreater(len(done), pick.TRIES)
         self.assertEqual(len(pick.prove(work, pick.ranked(work, done), 1)), pick.TRIES)
 

@@ -128,9 +128,7 @@ def whole_folder(folder: Path, names: Iterable[str]) -> Iterator[Path]:
                 for name in names:
                     (made / name).replace(folder / name)
             else:
-                mask = os.umask(0)
-                os.umask(mask)
-                made.chmod(0o777 & ~mask)
+                made.chmod(0o777 & ~_mask())
                 made.replace(folder)
         except OSError as error:
             raise InputError(f"{folder}: {error.strerror or error}") from None
@@ -157,12 +155,17 @@ def edit(path: Path, change: Callable[[str], str]) -> bool:
     return True
 
 
+def _mask() -> int:
+    """Return which permissions a new file of this process does not get."""
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
 def _like(target: Path, name: str) -> None:
     """Give a new file the mode and owner of the one it replaces, or what a new file usually gets."""
     if not target.exists():
-        mask = os.umask(0)
-        os.umask(mask)
-        Path(name).chmod(0o666 & ~mask)
+        Path(name).chmod(0o666 & ~_mask())
         return
     known = target.stat()
     Path(name).chmod(stat.S_IMODE(known.st_mode))

@@ -369,14 +369,14 @@ def _chosen(work: Work, component: str) -> bool:
 def ranked(work: Work, done: Sequence[Combination]) -> list[Combination]:
     """Return the combinations that have a result, best first.
 
-    What is not wholly known comes behind what is, and what is too hot already at nominal input and full load behind both.
+    What is not wholly known comes behind what is, and among either what is too hot already at nominal input and full load.
     """
     reserve = work.spec.thermal.reserve
 
     def order(combination: Combination) -> tuple[bool, bool, float]:
         limits = [p.max_temperature for p in combination.parts if p.max_temperature is not None]
         hot = bool(limits) and combination.hottest > max(limits) - reserve
-        return hot, bool(combination.gaps), score(work.weights, combination)
+        return bool(combination.gaps), hot, score(work.weights, combination)
 
     return sorted((c for c in done if not c.failure), key=order)
 

@@ -78,11 +78,9 @@ class Recording(Integrals):
         found = []
         for at in range(self.network.gated, d):
             valve = self.network.valves[at]
-            if valve.knot:
+            if valve.knot or self.network.stamp.bars[at] >= 0:
                 continue
             for k, c in enumerate(self.trace.configurations):
-                if self.network.stamp.bars[at] >= 0:
-                    continue
                 closed = bool((self.engine.combo(int(c)) >> at) & 1)
                 signal = first + at + (branches if closed else 0)
                 limit = 0.0 if closed else valve.v_f
