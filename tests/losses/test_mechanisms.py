@@ -197,6 +197,18 @@ class SoftSwitching(unittest.TestCase):
         for name in ("S1", "S2", "S3", "S4"):
             self.assertEqual(power(found, name, "turn-on overlap"), 0.0, name)
 
+    def test_turn_off_beside_the_capacitance_of_one_leg(self) -> None:
+        """E = I²·t²/(24·C) with the two capacitances at the node that is let go, not those that share a rail with it."""
+        at = example_design("phase-shifted-full-bridge")
+        spec = at.spec.with_figures({"S1": FET})
+        design = at.grid(at.at().inputs, at.at().loads, spec)
+        _, recording = solve(design)
+        gate, current = recording.index("S1.gate"), recording.index("S1.i")
+        opened = next(e for e in recording.edges if e.before[gate] > 0.5 > e.after[gate])
+        charge = opened.before[current] * transition(Mosfet(part="a", **FET), spec.driver, "off")
+        expected = charge**2 / (24.0 * 2 * 300e-12) / at.sheet["T_s"].worst
+        self.assertAlmostEqual(power(budget(design), "S1", "turn-off overlap") / expected, 1.0, delta=2e-2)
+
     def test_no_dead_time_hides_what_body_diodes_do(self) -> None:
         self.assertIn("recovery", gap(budget(synchronous("0 ns")), "switching", "dead_time").effect)
 

@@ -66,16 +66,27 @@ def _energy(stage: Stage, part: Mosfet, event: Commutation) -> float:
     return 0.0
 
 
+MOVES = 0.5
+"""A terminal whose potential swings by more than this part of what the switch blocks is the one it lets go."""
+
+
 def _beside(stage: Stage, component: Component) -> float:
-    """Return the capacitance that the circuit has at the node that a switch lets go [F]."""
-    nodes = {component.elements[0].a, component.elements[0].b}  # type: ignore[union-attr]
-    found = [
-        (c.elements[0], e)
-        for c in stage.components
-        for e in stage.recording.engine.circuit.elements
-        if isinstance(e, Capacitor) and e.name == f"C_{c.name}"
-    ]
-    return sum(e.capacitance for s, e in found if nodes & {e.a, e.b})
+    """Return the capacitance that the circuit has at the node that a switch lets go [F], its own included."""
+    recording, switch = stage.recording, component.elements[0]
+    least = MOVES * recording.blocking(component.name)
+    loose = {
+        node
+        for node in (switch.a, switch.b)  # type: ignore[union-attr]
+        if f"@{node}" in recording.names and recording.measures(f"@{node}").peak_to_peak > least
+    }
+    devices = {f"C_{c.name}" for c in stage.components}
+    return sum(
+        e.capacitance
+        for e in recording.engine.circuit.elements
+        if isinstance(e, Capacitor)
+        and e.name in devices
+        and (e.name == f"C_{component.name}" or loose & {e.a, e.b})
+    )
 
 
 def _gaps(stage: Stage, name: str, part: Part | None, hard: list[Commutation]) -> Iterator[Gap]:
