@@ -140,6 +140,7 @@ class Sheet:
         self.modes: NDArray[np.str_] = np.full(shape, CONTINUOUS, dtype="<U16")
         self._values: dict[str, Value] = {}
         self._known: dict[str, Array] = {}
+        self._spread: Array | None = None
 
     def __getitem__(self, symbol: str) -> Value:
         return self._values[symbol]
@@ -160,6 +161,7 @@ class Sheet:
     def _enter(self, value: Value) -> Value:
         self._values[value.symbol] = value
         self._known[value.symbol] = value.values
+        self._spread = None
         return value
 
     def derive(self, line: Line) -> Value:
@@ -239,7 +241,9 @@ class Sheet:
 
     def at(self, i: int, j: int) -> dict[str, float]:
         """Return all values at one corner."""
-        return {v.symbol: v.corner(i, j) for v in self._values.values()}
+        if self._spread is None:
+            self._spread = np.array([np.broadcast_to(v, self.shape) for v in self._known.values()])
+        return dict(zip(self._known, self._spread[:, i, j].tolist(), strict=True))
 
     def written(self, value: Value) -> tuple[str, str]:
         """Return the formula of a value and the same with the numbers of its worst corner put in."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 from jump_lane.circuit.elements import (
     CoupledInductors,
@@ -46,6 +47,11 @@ class Circuit:
         """Return the on-intervals at the value `control` of the control variable."""
         return self.gates(Instant(control, 1.0))
 
+    @cached_property
+    def branches(self) -> tuple[tuple[str, str, str], ...]:
+        """Return (branch name, node a, node b) of every element."""
+        return tuple(t for e in self.elements for t in terminals(e))
+
     @property
     def frequency(self) -> float:
         """Switching frequency [Hz]."""
@@ -70,9 +76,9 @@ def validate(circuit: Circuit) -> None:
         On repeated names, a missing reference node, a node with a single terminal, a gate for a switch
         that is not there, or a switch without a gate.
     """
-    names = [name for element in circuit.elements for name, _, _ in terminals(element)]
-    repeated = {name for name in names if names.count(name) > 1}
-    if repeated:
+    names = [name for name, _, _ in circuit.branches]
+    if len(set(names)) < len(names):
+        repeated = {name for name in names if names.count(name) > 1}
         raise InputError(f"element name {sorted(repeated)[0]!r} is used more than once")
     _validate_nodes(circuit)
     switches = {e.name for e in circuit.elements if isinstance(e, Switch)}
@@ -85,12 +91,11 @@ def validate(circuit: Circuit) -> None:
 
 def _validate_nodes(circuit: Circuit) -> None:
     uses: dict[str, list[str]] = {}
-    for element in circuit.elements:
-        for name, a, b in terminals(element):
-            if a == b:
-                raise InputError(f"both ends of {name!r} are at node {a!r}")
-            uses.setdefault(a, []).append(name)
-            uses.setdefault(b, []).append(name)
+    for name, a, b in circuit.branches:
+        if a == b:
+            raise InputError(f"both ends of {name!r} are at node {a!r}")
+        uses.setdefault(a, []).append(name)
+        uses.setdefault(b, []).append(name)
     if REFERENCE not in uses:
         raise InputError(f"no element is connected to the reference node {REFERENCE!r}")
     for node, users in uses.items():

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from itertools import groupby
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,8 +20,7 @@ PERIOD = STEPS << (LEVELS - 1)
 """Ticks in a period, 2³⁶."""
 
 
-@dataclass(frozen=True)
-class Schedule:
+class Schedule(NamedTuple):
     """Gate edges of one period.
 
     Attributes

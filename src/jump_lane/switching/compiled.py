@@ -7,7 +7,7 @@ from pathlib import Path
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Capacitor, Diode, Inductor, Resistor, Switch, VoltageSource
 from jump_lane.circuit.gates import on
-from jump_lane.switching import stepping
+from jump_lane.switching import shooting
 from jump_lane.switching.propagators import CACHED
 from jump_lane.switching.record import record
 from jump_lane.switching.steady import steady_state
@@ -16,9 +16,9 @@ from jump_lane.switching.steady import steady_state
 def is_compiled() -> bool:
     """Tell whether compiled code of the inner loop lies in the cache (or, where none can be kept, that it never does)."""
     if not CACHED:
-        return bool(stepping.run_periods.signatures)
-    folder = Path(stepping.run_period.stats.cache_path)
-    return any(folder.glob("stepping.run_periods-*.nbc"))
+        return bool(shooting.run_periods.signatures)
+    folder = Path(shooting.run_periods.stats.cache_path)
+    return any(folder.glob("shooting.run_periods-*.nbc"))
 
 
 def compile_now() -> None:

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.errors import ConvergenceError, NoResultError, UnsolvableError
-from jump_lane.switching import commutation, stepping
+from jump_lane.switching import commutation, shooting, stepping
 from jump_lane.switching.clock import LEVELS, PERIOD, Schedule, schedule
 from jump_lane.switching.configuration import conducting
 from jump_lane.switching.network import Array, Network, assemble
+from jump_lane.switching.shooting import Kit, Model
 from jump_lane.switching.solving import branch_rows, work_out
-from jump_lane.switching.tables import Tables, enter
+from jump_lane.switching.tables import Tables
 
 
 @dataclass(frozen=True)
@@ -52,6 +55,21 @@ class Run:
     combo: int
     tangent: Array
     stretches: int
+
+
+@dataclass(frozen=True)
+class Shot:
+    """One period with what does not close, (n,), its scale, and the step of Newton's method (None: not independent).
+
+    ``off`` is how far the average of the meter is from its target, ``size`` both together relative to their scales.
+    """
+
+    run: Run
+    missing: Array
+    off: float
+    scale: float
+    size: float
+    step: Array | None
 
 
 @dataclass(frozen=True)
@@ -95,7 +113,10 @@ class Engine:
         self.tick = self.circuit.period / PERIOD
         self.switches = tuple(v.name for v in self.network.valves[: self.network.gated])
         self._schedules: dict[float, Schedule] = {}
-        self._unknowns: list[Array] = []
+        branches = self.network.branches
+        meters = [(branches.index(m.branch), int(m.voltage)) for m in self.meters]
+        self._model = Model(self.network.stamp, np.array(meters, dtype=np.int64).reshape(len(meters), 2))
+        self._latest: Array | None = None
         gated = self.network.gated
         natural = len(self.network.valves) - gated
         self._sizes = tuple(
@@ -120,21 +141,6 @@ class Engine:
         for fresh, known in zip(self.tables, old, strict=True):
             fresh[: len(known)] = known
 
-    def _learn(self, combo: int) -> None:
-        """Work out the configuration of `combo` and put it into the tables."""
-        index = self.known
-        if index == len(self.tables.info):
-            self._grow()
-        kind, rate, projection, guards, impulses, unknowns = work_out(self.network.stamp, combo)
-        self._unknowns.append(unknowns)
-        whole = np.zeros((self.nz, self.nz))
-        whole[: self.n + 1, : self.n + 1] = rate
-        for at, meter in enumerate(self.meters, start=self.n + 1):
-            voltage, current = branch_rows(self.network.stamp, combo, unknowns)
-            rows = voltage if meter.voltage else current
-            whole[at, : self.n + 1] = rows[self.network.branches.index(meter.branch)]
-        enter(self.tables, index, combo, kind, whole, projection, guards, impulses, self.tick)
-
     def _new_record(self, length: int) -> stepping.Record:
         return stepping.Record(
             np.zeros((length, 2), dtype=np.int64), np.zeros((length, self.nz)), np.zeros(length)
@@ -151,11 +157,11 @@ class Engine:
     @property
     def known(self) -> int:
         """Return how many configurations have been worked out."""
-        return len(self._unknowns)
+        return int(np.count_nonzero(self.tables.info[:, 0] >= 0))
 
     def rows(self, index: int) -> tuple[Array, Array, Array]:
         """Return voltages and currents of all branches, and node potentials, as rows over [y; 1]."""
-        unknowns = self._unknowns[index]
+        *_, unknowns = work_out(self.network.stamp, self.combo(index))
         voltage, current = branch_rows(self.network.stamp, self.combo(index), unknowns)
         return voltage, current, unknowns[: len(self.network.nodes)]
 
@@ -199,25 +205,79 @@ class Engine:
 
     def _run(self, mark: stepping.Mark, edges: Schedule, tangents: bool) -> int:
         """Run from a mark through the edges of a schedule, working out what is met on the way; return the combination."""
+        kit, (_, at) = self._tried(shooting.run_on, mark, tangents, edges)
+        self._count(kit)
+        return int(at)
+
+    def _tried(
+        self, compiled: Callable[..., Any], mark: stepping.Mark, tangents: bool, *arguments: Any
+    ) -> tuple[Kit, Any]:
+        """Call compiled code, more room made for what it wants to keep, until it has a result; return what it used too.
+
+        Raises
+        ------
+        NoResultError
+            If there is none.
+        """
         stats = np.zeros(2, dtype=np.int64)
         while True:
-            status, at = stepping.run_period(
-                self.tables,
-                edges.ticks,
-                edges.masks,
-                edges.slopes,
-                self._sizes[tangents],
-                self.tick,
-                self.record,
-                stats,
-                mark,
-            )
+            kit = Kit(self.tables, self._sizes[tangents], self.tick, self.record, stats, mark)
+            found = compiled(self._model, kit, *arguments)
+            status, at = found[:2]
             if status == commutation.OK:
-                break
+                return kit, found
             self._remedy(status, at)
-        self.statistics.products += int(stats[0])
-        self.statistics.jumps = int(stats[1])
-        return int(at)
+
+    def _count(self, kit: Kit) -> None:
+        self._latest = kit.mark.state
+        self.statistics.products += int(kit.stats[0])
+        self.statistics.jumps = int(kit.stats[1])
+
+    def shoot(self, z: Array, combo: int, control: float, target: float) -> Shot:
+        """Run one period from z with tangents, and find how far it is from closing.
+
+        Parameters
+        ----------
+        z, combo, control
+            As in `run`.
+        target
+            What the average of the first meter is held at by the control; not a number: that is left as it is.
+
+        Raises
+        ------
+        NoResultError
+            As `run` does.
+        """
+        kit, found = self._tried(
+            shooting.shoot, self._blank(self.n + 1), True, self.schedule(control), z, combo, target
+        )
+        return self._shot(kit, found)
+
+    def descend(self, z: Array, combo: int, control: float, residual: float) -> tuple[Array, int, Shot]:
+        """Go on from z by whole steps of Newton's method as long as each closes better, or up to a residual.
+
+        Returns the state at the start of the last period, the combination before it, and that period.
+
+        Raises
+        ------
+        NoResultError
+            As `run` does.
+        """
+        kit, (*found, start, before) = self._tried(
+            shooting.descend, self._blank(self.n + 1), True, self.schedule(control), z, combo, residual
+        )
+        return start, int(before), self._shot(kit, found)
+
+    def _shot(self, kit: Kit, found: Sequence[Any]) -> Shot:
+        _, at, missing, scale, off, size, sound, step = found
+        self._count(kit)
+        self.statistics.periods += 1
+        run = Run(kit.mark.state, int(at), kit.mark.tangent, int(kit.mark.place[5]))
+        return Shot(run, missing, off, scale, size, step if sound else None)
+
+    def is_latest(self, run: Run) -> bool:
+        """Tell whether the record still shows this run."""
+        return self._latest is run.end
 
     def cuts(self, control: float) -> list[int]:
         """Return the edges at which a period can be cut into pieces: those that the control does not move."""
@@ -262,27 +322,29 @@ class Engine:
         state, rest = self.record.state[: run.stretches], self.record.rest[: run.stretches]
         return Trace(where[:, 0], where[:, 1], state.copy(), rest.copy())
 
+    def _blank(self, columns: int) -> stepping.Mark:
+        return stepping.Mark(
+            np.empty(8, dtype=np.int64), np.empty(1), np.empty(self.nz), np.empty((columns + 1, self.nz))
+        )
+
     def _mark(self, z: Array, combo: int, columns: int) -> stepping.Mark:
         """Return the mark of a period that starts at z."""
-        mark = stepping.Mark(
-            np.empty(8, dtype=np.int64), np.empty(1), z.copy(), np.empty((columns + 1, self.nz))
-        )
+        mark = self._blank(columns)
+        mark.state[:] = z
         if not stepping.begin(mark, self.n, combo, self.tables.info):
             raise ConvergenceError("the state has grown beyond all bounds")
         return mark
 
     def settle(self, z: Array, combo: int, control: float, periods: int) -> tuple[Array, int]:
         """Run `periods` periods one after another; return the states at their ends and the combination."""
-        edges = self.schedule(control)
+        edges, self._latest = self.schedule(control), None
         ends = np.empty((periods, self.nz))
         mark = self._mark(z, combo, 0)
         done = 0
         while done < periods:
             stats = np.zeros(2, dtype=np.int64)
-            status, combo, count = stepping.run_periods(
-                self.tables, edges.ticks, edges.masks, self._sizes[False], self.tick, self.record, stats, mark,
-                ends[done:],
-            )  # fmt: skip
+            kit = Kit(self.tables, self._sizes[False], self.tick, self.record, stats, mark)
+            status, combo, count = shooting.run_periods(self._model, kit, edges, ends[done:])
             done += count
             self.statistics.periods += count
             self.statistics.products += int(stats[0])
@@ -293,7 +355,7 @@ class Engine:
     def _remedy(self, status: int, combo: int) -> None:
         """Do what a run that stopped early asks for, or say why it cannot be done."""
         if status == commutation.MISSING:
-            self._learn(combo)
+            self._grow()
         elif status == commutation.FULL:
             old = self.record
             self.record = self._new_record(4 * len(old.where))

@@ -32,29 +32,43 @@ class Integrals(Sampled):
         return out
 
     @cached_property
-    def _totals(self) -> dict[int, Array]:
-        """For every configuration ∫z zᵀdt over all its stretches."""
-        out = {c: np.zeros((self.width, self.width)) for c in self._rows}
+    def _order(self) -> list[int]:
+        """Return the configurations met, in the order of `_stacked`."""
+        return list(self._rows)
+
+    @cached_property
+    def _stacked(self) -> Array:
+        """Every signal as a row in every configuration, (c, s, n+1)."""
+        return np.array([self._rows[c] for c in self._order])
+
+    @cached_property
+    def _totals(self) -> Array:
+        """For every configuration ∫z zᵀdt over all its stretches, (c, n+1, n+1)."""
+        out = np.zeros((len(self._order), self.width, self.width))
         for c, moment in zip(self.trace.configurations, self._moments, strict=True):
-            out[int(c)] += moment
+            out[self._order.index(int(c))] += moment
         return out
 
-    def _mean(self, rows: dict[int, Array], others: dict[int, Array], floor: float = 0.0) -> Array:
-        """Return averages over the period of products of signals, given as rows by configuration, pair by pair.
+    @cached_property
+    def _weighted(self) -> tuple[Array, Array]:
+        """Rows times moments, and the same with all magnitudes, (c, s, n+1)."""
+        return self._stacked @ self._totals, np.abs(self._stacked) @ np.abs(self._totals)
+
+    def _mean(self, first: slice, second: slice, floor: float = 0.0) -> Array:
+        """Return averages over the period of products of signals, pair by pair.
 
         Digits count down to ``floor`` of the largest average.
         """
-        out = np.zeros(len(next(iter(rows.values()))))
-        doubt = out.copy()
-        for c, moment in self._totals.items():
-            out += np.sum((rows[c] @ moment) * others[c], axis=1)
-            doubt += np.sum((np.abs(rows[c]) @ np.abs(moment)) * np.abs(others[c]), axis=1)
+        weighted, largest = self._weighted
+        out = np.einsum("csw,csw->s", weighted[:, first], self._stacked[:, second])
+        doubt = np.einsum("csw,csw->s", largest[:, first], np.abs(self._stacked[:, second]))
         lost = np.flatnonzero(
             ROUNDING * doubt > DIGITS * np.maximum(np.abs(out), floor * np.abs(out).max(initial=0.0))
         )
         if len(lost):
             out[lost] = self._quadrature(
-                {c: r[lost] for c, r in rows.items()}, {c: r[lost] for c, r in others.items()}
+                {c: r[first][lost] for c, r in self._rows.items()},
+                {c: r[second][lost] for c, r in self._rows.items()},
             )
         return out / self.period
 
@@ -84,14 +98,11 @@ class Integrals(Sampled):
 
     @cached_property
     def _averages(self) -> Array:
-        total = np.zeros(len(self.names))
-        for c, moment in self._totals.items():
-            total += self._rows[c] @ moment[:, -1]
-        return total / self.period
+        return np.einsum("csw,cw->s", self._stacked, self._totals[:, :, -1]) / self.period
 
     @cached_property
     def _squares(self) -> Array:
-        return self._mean(self._rows, self._rows)
+        return self._mean(slice(None), slice(None))
 
     @cached_property
     def rms(self) -> Array:
@@ -102,16 +113,14 @@ class Integrals(Sampled):
     def mean_product(self, first: str, second: str) -> float:
         """Return the average of the product of two signals over the period."""
         i, j = self.index(first), self.index(second)
-        rows = {c: r[i : i + 1] for c, r in self._rows.items()}
-        return float(self._mean(rows, {c: r[j : j + 1] for c, r in self._rows.items()})[0])
+        return float(self._mean(slice(i, i + 1), slice(j, j + 1))[0])
 
     @cached_property
     def powers(self) -> dict[str, float]:
         """Return the average power that every branch takes [W]."""
         count = len(self.network.branches)
-        voltages = {c: r[:count] for c, r in self._rows.items()}
-        currents = {c: r[count : 2 * count] for c, r in self._rows.items()}
-        return dict(zip(self.network.branches, self._mean(voltages, currents, 0.01).tolist(), strict=True))
+        powers = self._mean(slice(count), slice(count, 2 * count), 0.01)
+        return dict(zip(self.network.branches, powers.tolist(), strict=True))
 
     def power(self, branch: str) -> float:
         """Return the average power that a branch takes [W]."""

@@ -19,7 +19,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -81,7 +81,10 @@ class _Assembly:
 
     def __init__(self, circuit: Circuit) -> None:
         self.circuit = circuit
-        named = {n for e in circuit.elements for _, a, b in terminals(e) for n in (a, b)}
+        self.by_kind: dict[type, list[Any]] = {}
+        for e in circuit.elements:
+            self.by_kind.setdefault(type(e), []).append(e)
+        named = {n for _, a, b in circuit.branches for n in (a, b)}
         self.nodes = tuple(sorted(named - {REFERENCE}))
         self.index = {name: i for i, name in enumerate(self.nodes)}
         self.inductors = self._inductors()
@@ -104,7 +107,7 @@ class _Assembly:
 
     def of(self, kind: type[E]) -> list[E]:
         """Return the elements of one kind, in the order of the circuit."""
-        return [e for e in self.circuit.elements if isinstance(e, kind)]
+        return self.by_kind.get(kind, [])
 
     def _inductors(self) -> list[tuple[str, str, str, float]]:
         single = [(e.name, e.a, e.b, e.resistance) for e in self.of(Inductor)]
@@ -120,8 +123,10 @@ class _Assembly:
         """Return the incidence of branches, given by their ends, on the non-reference nodes."""
         out = np.zeros((len(pairs), len(self.nodes)))
         for i, (a, b) in enumerate(pairs):
-            for node, sign in self.ends(a, b):
-                out[i, node] += sign
+            if a in self.index:
+                out[i, self.index[a]] += 1.0
+            if b in self.index:
+                out[i, self.index[b]] -= 1.0
         return out
 
     def inductance_factor(self) -> tuple[Array, Array]:

@@ -18,8 +18,8 @@ import numpy as np
 
 from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.errors import ConvergenceError
-from jump_lane.switching import pieces, stepping
-from jump_lane.switching.engine import Engine, Meter, Run, Statistics, Trace
+from jump_lane.switching import pieces, shooting
+from jump_lane.switching.engine import Engine, Meter, Shot, Statistics, Trace
 from jump_lane.switching.network import Array
 
 RESIDUAL = 1e-13
@@ -88,19 +88,17 @@ class SteadyState:
 
 @dataclass
 class _Point:
-    """One evaluation of the period map: start, what does not close (in energy coordinates), how far the average is off.
-
-    ``size`` is both together, relative to the largest state and to the target.
-    """
+    """One evaluation of the period map: its start, and what came of it."""
 
     z: Array
     combo: int
     control: float
-    run: Run
-    missing: Array
-    off: float
-    scale: float
-    size: float
+    shot: Shot
+
+    @property
+    def size(self) -> float:
+        """How far it is from closing, relative to the largest state and to the target."""
+        return self.shot.size
 
 
 NEARBY = 0.1
@@ -114,23 +112,15 @@ class _Shooting:
         self.engine = engine
         self.regulation = regulation
         self.n = engine.n
-        self.target = 0.0
-        if regulation is not None:
-            self.target = max(abs(regulation.target), 1e-12)
 
     def evaluate(self, z: Array, combo: int, control: float) -> _Point:
         """Run one period with tangents and measure how far from periodic it is."""
-        run = self.engine.run(z, combo, control, tangents=True)
-        missing, scale = stepping.gap(z, run.end, self.engine.record.state, run.stretches, self.n)
-        relative = missing / scale
-        size, off = float(relative @ relative), 0.0
-        if self.regulation is not None:
-            off = float(run.end[self.n + 1]) / self.engine.circuit.period - self.regulation.target
-            size += (off / self.target) * (off / self.target)
-        if not math.isfinite(size):
+        shot = self.engine.shoot(
+            z, combo, control, math.nan if self.regulation is None else self.regulation.target
+        )
+        if not math.isfinite(shot.size):
             raise ConvergenceError("the state grows beyond all bounds")
-        size = math.sqrt(size)
-        return _Point(z, combo, control, run, missing, off, scale, size)
+        return _Point(z, combo, control, shot)
 
     def direction(self, point: _Point) -> Array:
         """Return the Newton step for states and control.
@@ -140,13 +130,12 @@ class _Shooting:
         ConvergenceError
             If the tangents have grown beyond all bounds.
         """
-        period = self.engine.circuit.period
-        weight = point.scale / (self.target * period) if self.regulation is not None else 0.0
-        sound, matrix, right, step = stepping.newton(
-            point.run.tangent, point.missing, point.off * period, weight
-        )
-        if sound:
-            return np.asarray(step)
+        shot, period, weight = point.shot, self.engine.circuit.period, 0.0
+        if shot.step is not None:
+            return shot.step
+        if self.regulation is not None:
+            weight = shot.scale / (max(abs(self.regulation.target), 1e-12) * period)
+        _, matrix, right, _ = shooting.newton(shot.run.tangent, shot.missing, shot.off * period, weight)
         return _least(matrix, right)
 
     def move(self, point: _Point, step: Array, fraction: float) -> tuple[Array, float]:
@@ -169,6 +158,10 @@ class _Shooting:
 
     def solve(self, point: _Point) -> tuple[_Point, int]:
         """Iterate until the residual is at rounding level or nothing helps any more."""
+        if self.regulation is None:
+            point = self.descended(point)
+            if point.size < ACCEPTED:
+                return point, 1
         best_yet = point
         for iteration in range(MAX_STEPS):
             best_yet = min(best_yet, point, key=lambda p: p.size)
@@ -184,12 +177,20 @@ class _Shooting:
             point = best
         return best_yet, MAX_STEPS
 
+    def descended(self, point: _Point) -> _Point:
+        """Go on by whole steps at a fixed control as long as each closes better."""
+        try:
+            z, combo, shot = self.engine.descend(point.z, point.combo, point.control, RESIDUAL)
+        except ConvergenceError:
+            return point
+        return _Point(z, combo, point.control, shot) if math.isfinite(shot.size) else point
+
     def _line_search(self, point: _Point) -> _Point | None:
         step = self.direction(point)
         fraction = 1.0
         for _ in range(1 if point.size < ACCEPTED else 12):
             z, control = self.move(point, step, fraction)
-            trial = self._try(z, point.run.combo, control)
+            trial = self._try(z, point.shot.run.combo, control)
             if trial is not None and trial.size < point.size * (1.0 - 0.1 * fraction):
                 return trial
             fraction *= 0.5
@@ -290,7 +291,9 @@ def steady_state(
             steps += further
     if not point.size < LAST_RESORT:
         raise ConvergenceError(_reason(point, regulation))
-    last = engine.run(point.z, point.combo, point.control, tangents=False)
+    last = point.shot.run
+    if not engine.is_latest(last):
+        last = engine.run(point.z, point.combo, point.control, tangents=False)
     return SteadyState(engine, engine.trace(last), point.z, point.combo, point.control, point.size, steps)
 
 
@@ -324,7 +327,7 @@ def _approached(engine: Engine, regulation: Regulation, first: _Point) -> _Point
     def settled(control: float, start: _Point | None) -> tuple[_Point, float]:
         start = first if start is None else start
         point, _ = free.solve(free.evaluate(start.z, start.combo, control))
-        return point, float(point.run.end[engine.n + 1]) / engine.circuit.period - regulation.target
+        return point, float(point.shot.run.end[engine.n + 1]) / engine.circuit.period - regulation.target
 
     low, below = settled(regulation.lowest + edge, None)
     high, above = settled(regulation.highest - edge, low)
@@ -340,9 +343,9 @@ def _approached(engine: Engine, regulation: Regulation, first: _Point) -> _Point
 
 
 def _reason(point: _Point, regulation: Regulation | None) -> str:
-    if regulation is not None and abs(point.off) > ACCEPTED * abs(regulation.target):
+    if regulation is not None and abs(point.shot.off) > ACCEPTED * abs(regulation.target):
         unit = "V" if regulation.voltage else "A"
-        got = regulation.target + point.off
+        got = regulation.target + point.shot.off
         return (
             f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {unit}: "
             f"{got:.5g} {unit} was reached with the control variable at {point.control:.4f} "

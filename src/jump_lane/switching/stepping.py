@@ -26,7 +26,6 @@ from jump_lane.switching.commutation import (
     commutate,
 )
 from jump_lane.switching.flowing import finish_tick, flow
-from jump_lane.switching.nodal import eliminate
 from jump_lane.switching.propagators import advance, compiled
 from jump_lane.switching.tables import find
 
@@ -188,66 +187,3 @@ def begin(mark, n, combo, info):
         for i in range(mark.state.shape[0]):
             mark.tangent[m, i] = 1.0 if m == i and m < n else 0.0
     return finite
-
-
-@compiled
-def gap(start, end, states, used, n):
-    """Return how far a period is from closing, (n,), and the largest state in it."""
-    out, scale = np.empty(n), 1e-150
-    for i in range(n):
-        out[i] = end[i] - start[i]
-    for k in range(used):
-        for i in range(n):
-            scale = max(scale, abs(states[k, i]))
-    return out, scale
-
-
-@compiled
-def newton(tangent, missing, held, weight):
-    """Return whether the equations of Newton's method are independent, their matrix and right-hand side, and the step.
-
-    ``tangent`` holds the derivatives of the end state, a row for each unknown; ``missing`` what does not close.  With a
-    weight, the last unknown is the control and ``held`` (times the weight) the last equation.
-    """
-    n = missing.shape[0]
-    count = n + 1 if weight > 0.0 else n
-    matrix, right = np.zeros((count, count)), np.zeros((count, 1))
-    for i in range(n):
-        for j in range(count):
-            matrix[i, j] = tangent[j, i]
-        matrix[i, i] -= 1.0
-        right[i, 0] = -missing[i]
-    if weight > 0.0:
-        for j in range(count):
-            matrix[n, j] = tangent[j, n + 1] * weight
-        right[n, 0] = -held * weight
-    scale, order = np.empty(count), np.empty(count, dtype=np.int64)
-    scaled, out = matrix.copy(), right.copy()
-    for j in range(count):
-        scale[j] = 1e-300
-        for i in range(count):
-            scale[j] = max(scale[j], abs(matrix[i, j]))
-        for i in range(count):
-            scaled[i, j] /= scale[j]
-    rank = eliminate(scaled, out, order, 1e-13)
-    step = np.zeros(count)
-    for i in range(rank):
-        step[order[i]] = out[i, 0] / scale[order[i]]
-    return rank == count, matrix, right[:, 0], step
-
-
-@compiled
-def run_periods(tables, ticks, masks, sizes, tick, record, stats, mark, ends):
-    """Run periods without tangents from `mark`, the state at the end of each into `ends` until that is full.
-
-    Returns status, combination at the end (or the one that is missing or cannot be) and number of periods completed.
-    """
-    slopes = np.zeros(masks.shape[0])
-    for i in range(ends.shape[0]):
-        status, combo = run_period(tables, ticks, masks, slopes, sizes, tick, record, stats, mark)
-        if status != OK:
-            return status, combo, i
-        for k in range(sizes.nz):
-            ends[i, k] = mark.state[k]
-        begin(mark, sizes.n, combo, tables.info)
-    return OK, combo, ends.shape[0]

@@ -50,6 +50,15 @@ def find(info, combo):
 
 
 @compiled
+def free_row(info):
+    """Return the first free row, or −1."""
+    for i in range(info.shape[0]):
+        if info[i, 0] < 0:
+            return i
+    return -1
+
+
+@compiled
 def enter(tables, index, combo, kind, rate, projection, guards, impulses, tick):
     """Write a configuration into row `index` of the tables; the rate is that of the whole of z."""
     n, nz, natural, n1 = projection.shape[0], rate.shape[0], guards.shape[0], guards.shape[1]

@@ -1,0 +1,191 @@
+"""Compiled: periods run one after another, what is met on the way worked out, and the step of Newton's method."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jump_lane.switching.clock import PERIOD
+from jump_lane.switching.commutation import FULL, MISSING, OK, Sizes
+from jump_lane.switching.nodal import eliminate
+from jump_lane.switching.propagators import compiled
+from jump_lane.switching.solving import Stamp, branch_rows, work_out
+from jump_lane.switching.stepping import Mark, Record, begin, run_period
+from jump_lane.switching.tables import Tables, enter, free_row
+
+MOST = 60
+"""Steps of Newton's method at once."""
+
+
+class Model(NamedTuple):
+    """The nodal equations, and for each meter the number of its branch and whether its voltage is meant, (m, 2)."""
+
+    stamp: Stamp
+    meters: NDArray[np.int64]
+
+
+class Kit(NamedTuple):
+    """What a run needs beside the circuit and its edges: tables, sizes, length of a tick, record, counters, mark."""
+
+    tables: Tables
+    sizes: Sizes
+    tick: float
+    record: Record
+    stats: NDArray[np.int64]
+    mark: Mark
+
+
+@compiled
+def _learn(model, tables, index, combo, sizes, tick):
+    """Work out the configuration of `combo` and put it into row `index` of the tables."""
+    kind, rate, projection, guards, impulses, unknowns = work_out(model.stamp, combo)
+    n1 = sizes.n + 1
+    whole = np.zeros((sizes.nz, sizes.nz))
+    for i in range(n1):
+        for j in range(n1):
+            whole[i, j] = rate[i, j]
+    if model.meters.shape[0] > 0:
+        voltage, current = branch_rows(model.stamp, combo, unknowns)
+        for k in range(model.meters.shape[0]):
+            row = model.meters[k, 0]
+            for j in range(n1):
+                whole[n1 + k, j] = voltage[row, j] if model.meters[k, 1] == 1 else current[row, j]
+    enter(tables, index, combo, kind, whole, projection, guards, impulses, tick)
+
+
+@compiled
+def run_on(model, kit, edges):
+    """Run one period from and to the mark; see `run_period`.  MISSING now means that the tables are full."""
+    while True:
+        status, at = run_period(
+            kit.tables,
+            edges.ticks,
+            edges.masks,
+            edges.slopes,
+            kit.sizes,
+            kit.tick,
+            kit.record,
+            kit.stats,
+            kit.mark,
+        )
+        if status != MISSING:
+            return status, at
+        index = free_row(kit.tables.info)
+        if index < 0:
+            return status, at
+        _learn(model, kit.tables, index, at, kit.sizes, kit.tick)
+
+
+@compiled
+def gap(start, end, states, used, n):
+    """Return how far a period is from closing, (n,), and the largest state in it."""
+    out, scale = np.empty(n), 1e-150
+    for i in range(n):
+        out[i] = end[i] - start[i]
+    for k in range(used):
+        for i in range(n):
+            scale = max(scale, abs(states[k, i]))
+    return out, scale
+
+
+@compiled
+def newton(tangent, missing, held, weight):
+    """Return whether the equations of Newton's method are independent, their matrix and right-hand side, and the step.
+
+    ``tangent`` holds the derivatives of the end state, a row for each unknown; ``missing`` what does not close.  With a
+    weight, the last unknown is the control and ``held`` (times the weight) the last equation.
+    """
+    n = missing.shape[0]
+    count = n + 1 if weight > 0.0 else n
+    matrix, right = np.zeros((count, count)), np.zeros((count, 1))
+    for i in range(n):
+        for j in range(count):
+            matrix[i, j] = tangent[j, i]
+        matrix[i, i] -= 1.0
+        right[i, 0] = -missing[i]
+    if weight > 0.0:
+        for j in range(count):
+            matrix[n, j] = tangent[j, n + 1] * weight
+        right[n, 0] = -held * weight
+    scale, order = np.empty(count), np.empty(count, dtype=np.int64)
+    scaled, out = matrix.copy(), right.copy()
+    for j in range(count):
+        scale[j] = 1e-300
+        for i in range(count):
+            scale[j] = max(scale[j], abs(matrix[i, j]))
+        for i in range(count):
+            scaled[i, j] /= scale[j]
+    rank = eliminate(scaled, out, order, 1e-13)
+    step = np.zeros(count)
+    for i in range(rank):
+        step[order[i]] = out[i, 0] / scale[order[i]]
+    return rank == count, matrix, right[:, 0], step
+
+
+@compiled
+def shoot(model, kit, edges, start, combo, target):
+    """Run one period with tangents from `start`, and find how far it is from closing.
+
+    Returns status and combination as `run_on`, what does not close, (n,), its scale, how far the average of the meter is
+    off its target (none if that is not a number), the size of both, whether the equations of Newton's method are
+    independent, and its step.
+    """
+    n, period, mark = kit.sizes.n, kit.tick * PERIOD, kit.mark
+    for i in range(start.shape[0]):
+        mark.state[i] = start[i]
+    begin(mark, n, combo, kit.tables.info)
+    kit.stats[1] = 0
+    status, at = run_on(model, kit, edges)
+    if status != OK:
+        return status, at, np.zeros(0), 0.0, 0.0, np.inf, False, np.zeros(0)
+    missing, scale = gap(start, mark.state, kit.record.state, mark.place[5], n)
+    size, off, weight = 0.0, 0.0, 0.0
+    for i in range(n):
+        size += (missing[i] / scale) ** 2
+    if np.isfinite(target):
+        wanted = max(abs(target), 1e-12)
+        off = mark.state[n + 1] / period - target
+        size += (off / wanted) ** 2
+        weight = scale / (wanted * period)
+    sound, _, _, step = newton(mark.tangent, missing, off * period, weight)
+    return status, at, missing, scale, off, np.sqrt(size), sound, step
+
+
+@compiled
+def descend(model, kit, edges, start, combo, residual):
+    """Go on by whole steps of Newton's method, at a fixed control, as long as each closes better.
+
+    Returns what `shoot` makes of the last period, the state at its start and the combination before it.
+    """
+    last = shoot(model, kit, edges, start, combo, np.nan)
+    for _ in range(MOST):
+        if last[0] != OK or not last[6] or last[5] < residual:
+            break
+        trial = start.copy()
+        for i in range(kit.sizes.n):
+            trial[i] += last[7][i]
+        found = shoot(model, kit, edges, trial, last[1], np.nan)
+        if found[0] == MISSING or found[0] == FULL:
+            return (*found, start, combo)
+        if found[0] != OK or not found[5] < 0.9 * last[5]:
+            return (*shoot(model, kit, edges, start, combo, np.nan), start, combo)
+        start, combo, last = trial, last[1], found
+    return (*last, start, combo)
+
+
+@compiled
+def run_periods(model, kit, edges, ends):
+    """Run periods without tangents from the mark, the state at the end of each into `ends` until that is full.
+
+    Returns status, combination at the end (or the one that is missing or cannot be) and number of periods completed.
+    """
+    for i in range(ends.shape[0]):
+        status, combo = run_on(model, kit, edges)
+        if status != OK:
+            return status, combo, i
+        for k in range(kit.sizes.nz):
+            ends[i, k] = kit.mark.state[k]
+        begin(kit.mark, kit.sizes.n, combo, kit.tables.info)
+    return OK, combo, ends.shape[0]
