@@ -5,7 +5,7 @@ import unittest
 
 from jump_lane.judge.asked import JUDGED, NOT_JUDGED, limits, refused
 from jump_lane.judge.limit import Limit
-from jump_lane.judge.ripple import capacitance_for, input_ripple
+from jump_lane.judge.ripple import drawn
 from jump_lane.spec import Spec
 from jump_lane.topologies import NAMES, page
 from jump_lane.topologies.design import derive
@@ -115,15 +115,15 @@ class InputRipple(unittest.TestCase):
         _, recording = solve(found)
         duty, period = 0.25, 5e-6
         charge = 4.0 * duty * (1.0 - duty) * period
-        self.assertAlmostEqual(input_ripple(recording, 10e-6, 0.0) / (charge / 10e-6), 1.0, delta=2e-3)
-        self.assertAlmostEqual(input_ripple(recording, 1.0, 0.1) / 0.4, 1.0, delta=1e-2)
+        self.assertAlmostEqual(drawn(recording).ripple(10e-6, 0.0) / (charge / 10e-6), 1.0, delta=2e-3)
+        self.assertAlmostEqual(drawn(recording).ripple(1.0, 0.1) / 0.4, 1.0, delta=1e-2)
 
     def test_the_capacitance_that_mends_it(self) -> None:
         _, recording = solve(design(buck_tables()).at(20.0, 4.0))
-        needed = capacitance_for(recording, 0.1, 1e-6, 1e-3)
+        needed = drawn(recording).capacitance_for(0.1, 1e-6, 1e-3)
         assert needed is not None
-        self.assertAlmostEqual(input_ripple(recording, needed, 1e-3), 0.1, delta=1e-6)
-        self.assertIsNone(capacitance_for(recording, 0.01, 1e-6, 0.1))
+        self.assertAlmostEqual(drawn(recording).ripple(needed, 1e-3), 0.1, delta=1e-6)
+        self.assertIsNone(drawn(recording).capacitance_for(0.01, 1e-6, 0.1))
 
 
 class Scales(unittest.TestCase):

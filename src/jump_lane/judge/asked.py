@@ -5,11 +5,12 @@ Ratings and temperatures of parts are judged by `rating`, the conduction mode by
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from functools import partial
 
-from jump_lane.judge.limit import Limit, Scene
-from jump_lane.judge.ripple import capacitance_for, input_ripple
+from jump_lane.judge.limit import Limit, Mend, Scene
+from jump_lane.judge.ripple import Charging, drawn
 from jump_lane.quantities import show, show_percent
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Ask
@@ -138,6 +139,7 @@ def _output_ripple(design: Design, k: int, i: int, j: int) -> Limit:
         highest=limit,
         key=f"output.{k + 1}.voltage_ripple",
         remedy=remedy,
+        mend=_charging(design, capacitor, f"{capacitor}.i", f"{_load(k)}.v"),
     )
 
 
@@ -148,11 +150,15 @@ def _input_ripple(design: Design) -> Limit:
 
     def measure(scene: Scene) -> float:
         found[:] = [scene]
-        return input_ripple(scene.recording, capacitance, resistance)
+        return drawn(scene.recording).ripple(capacitance, resistance)
+
+    def factor(scene: Scene, allowed: float) -> float:
+        needed = drawn(scene.recording).capacitance_for(allowed, capacitance, resistance)
+        return math.nan if needed is None else needed / capacitance
 
     def remedy(_: float) -> str:
-        needed = capacitance_for(found[0].recording, limit, capacitance, resistance)
-        if needed is None:
+        needed = capacitance * factor(found[0], limit)
+        if math.isnan(needed):
             return f"the ESR of C_i ({show(resistance, 'Ω')}) alone makes more: take capacitors with less"
         return f"raise C_i from {show(capacitance, 'F')} to at least {show(needed, 'F')}"
 
@@ -165,6 +171,7 @@ def _input_ripple(design: Design) -> Limit:
         highest=limit,
         key="input.voltage_ripple",
         remedy=remedy,
+        mend=Mend(("C_i",), factor),
     )
 
 
@@ -190,6 +197,7 @@ def _inductor_ripples(design: Design, whole: Design, i: int, j: int) -> Iterator
             highest=limit,
             key="switching.current_ripple",
             remedy=partial(_raise, design, ask, limit, (i, j)),
+            mend=_proportional(ask.remedy, proofs[ask.symbol].signal),
         )
 
 
@@ -213,26 +221,60 @@ def _coupling_ripples(design: Design) -> Iterator[Limit]:
             highest=share,
             key="switching.coupling_ripple",
             remedy=partial(_raise_one, design, role.name, share),
+            mend=_charging(design, role.name, f"{role.name}.i", f"{role.name}.v", relative=True),
         )
 
 
 def _duty(design: Design) -> Iterator[Limit]:
-    limit = design.spec.switching.duty_limit
-    if limit is not None:
-        yield Limit(
-            symbol=design.page.control,
-            meaning="duty ratio",
-            unit="",
-            measure=lambda scene: scene.control,
-            asked=limit,
-            highest=limit,
-            key="switching.duty_limit",
-            remedy=lambda value: (
-                f"lower the turns ratio n to at most {show(design.sheet['n'].worst * limit / value)}"
-                if "n" in design.sheet
-                else "this topology needs that duty ratio at these voltages"
-            ),
-        )
+    if design.spec.switching.duty_limit is not None:
+        yield duty_limit(design, design.spec.switching.duty_limit)
+
+
+def duty_limit(design: Design, limit: float) -> Limit:
+    """Return the limit of the control variable, which the turns ratio sets where there is one."""
+    wound = "n" in design.sheet
+
+    def remedy(value: float) -> str:
+        if wound:
+            return f"lower the turns ratio n to at most {show(design.sheet['n'].worst * limit / value)}"
+        return "this topology needs that duty ratio at these voltages"
+
+    return Limit(
+        symbol=design.page.control,
+        meaning="duty ratio",
+        unit="",
+        measure=lambda scene: scene.control,
+        asked=limit,
+        highest=limit,
+        key="switching.duty_limit",
+        remedy=remedy,
+        mend=Mend(("n",), lambda scene, allowed: allowed / scene.control, least=False) if wound else None,
+    )
+
+
+def _proportional(component: str, signal: str) -> Mend:
+    """Return that a ripple current falls as the inductance rises."""
+    return Mend((component,), lambda scene, allowed: _swing(signal, scene) / allowed)
+
+
+def _charging(design: Design, name: str, current: str, voltage: str, relative: bool = False) -> Mend | None:
+    """Return the capacitance that its recorded current asks for; what the recording shows beyond that counts in proportion.
+
+    ``relative``: what is allowed is a part of the average voltage.
+    """
+    if name not in design.sheet:
+        return None
+    value, resistance = design.sheet[name].worst, design.sheet[f"R_{name.replace('_', '')}"].worst
+
+    def factor(scene: Scene, allowed: float) -> float:
+        charging = Charging.of(scene.recording, current)
+        measures = scene.recording.measures(voltage)
+        limit = allowed * abs(measures.average) if relative else allowed
+        beyond = measures.peak_to_peak / charging.ripple(value, resistance)
+        needed = charging.capacitance_for(limit / beyond, value, resistance)
+        return math.nan if needed is None else needed / value
+
+    return Mend((name,), factor)
 
 
 def _raise_one(design: Design, component: str, limit: float, value: float) -> str:

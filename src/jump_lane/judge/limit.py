@@ -22,6 +22,26 @@ class Scene:
 
 
 @dataclass(frozen=True)
+class Mend:
+    """Which component values keep a limit.
+
+    Attributes
+    ----------
+    components
+        Their symbols; several are changed by one common factor.
+    factor
+        By what they have to be multiplied so that the limit is just kept, as far as the waveform tells it; NaN if no value
+        can.  Gets the scene and the largest value allowed.
+    least
+        Whether that is a least value (or a largest one).
+    """
+
+    components: tuple[str, ...]
+    factor: Callable[[Scene, float], float]
+    least: bool = True
+
+
+@dataclass(frozen=True)
 class Limit:
     """Something asked at one corner.
 
@@ -37,6 +57,8 @@ class Limit:
         Where the file says so.
     remedy
         What to change, from the value found.
+    mend
+        The component values that keep it, where such keep it.
     """
 
     symbol: str
@@ -48,6 +70,7 @@ class Limit:
     key: str
     remedy: Callable[[float], str]
     lowest: float = -math.inf
+    mend: Mend | None = None
 
     @property
     def target(self) -> bool:

@@ -1,67 +1,88 @@
-"""Ripple of a capacitor that the circuit leaves out: the one across the input, fed by a source that delivers its average."""
+"""Ripple of a capacitor, from the current that is known to flow in it: for any capacitance, without another simulation."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
+from numpy.typing import NDArray
 
 from jump_lane.switching.record import Recording
 
 SAMPLES = 400
 """Samples in a period, besides those that every signal asks for."""
 
-FACTORS = 1e4
-"""How much larger a capacitance is looked for."""
+FACTORS = 1e6
+"""How much larger or smaller a capacitance is looked for."""
+
+HALVINGS = 60
 
 
-def input_ripple(recording: Recording, capacitance: float, resistance: float) -> float:
-    """Return the peak-to-peak voltage of a capacitor across the input [V].
+@dataclass(frozen=True)
+class Charging:
+    """The alternating current of a capacitor over one period, straight between samples.
 
-    Parameters
+    Attributes
     ----------
-    capacitance, resistance
-        Of the capacitor [F], and its equivalent series resistance [Ω].
-
-    Notes
-    -----
-    The source delivers the average, so that the capacitor takes i = i_av − i_in: v = R·i + ∫i dt/C.  Between samples i is
-    straight, and v extreme at the ends or where R·di/dt = −i/C.
+    step, current, charge
+        Lengths of the parts of the period [s], (m,); currents at their ends [A], (2, m); charge at their starts [C], (m+1,).
     """
-    wave = recording.waveforms(("source.i",), SAMPLES)
-    time, drawn = wave.time, -wave.signals["source.i"]
-    step = np.diff(time)
-    a, b = drawn[:-1], drawn[1:]
-    mean = float(np.sum(step * (a + b))) / 2.0 / float(time[-1] - time[0])
-    current = mean - drawn
-    a, b = current[:-1], current[1:]
-    charge = np.concatenate([[0.0], np.cumsum(step * (a + b) / 2.0)])
-    ends = charge / capacitance + resistance * current
-    slope = np.divide(b - a, step, out=np.zeros_like(step), where=step > 0.0)
-    turning = (
-        np.divide(-a, slope, out=np.full_like(step, -1.0), where=slope != 0.0) - resistance * capacitance
-    )
-    inside = (turning > 0.0) & (turning < step)
-    t = turning[inside]
-    there = a[inside] + slope[inside] * t
-    between = (charge[:-1][inside] + t * (a[inside] + there) / 2.0) / capacitance + resistance * there
-    every = np.concatenate([ends, between])
-    return float(every.max() - every.min())
+
+    step: NDArray[np.float64]
+    current: NDArray[np.float64]
+    charge: NDArray[np.float64]
+
+    @classmethod
+    def of(cls, recording: Recording, signal: str, sign: float = 1.0) -> Charging:
+        """Return the alternating part of a recorded current."""
+        wave = recording.waveforms((signal,), SAMPLES)
+        time, taken = wave.time, sign * wave.signals[signal]
+        step = np.diff(time)
+        mean = float(np.sum(step * (taken[:-1] + taken[1:]))) / 2.0 / float(time[-1] - time[0])
+        current = np.stack([taken[:-1], taken[1:]]) - mean
+        charge = np.concatenate([[0.0], np.cumsum(step * current.sum(axis=0) / 2.0)])
+        return cls(step, current, charge)
+
+    def ripple(self, capacitance: float, resistance: float) -> float:
+        """Return the peak-to-peak voltage [V] of a capacitance [F] in series with a resistance [Ω].
+
+        Notes
+        -----
+        v = R·i + ∫i dt/C.  Where i is straight, v is extreme at the ends or where R·di/dt = −i/C.
+        """
+        (a, b), step, charge = self.current, self.step, self.charge[:-1]
+        starts, ends = charge / capacitance + resistance * a, self.charge[1:] / capacitance + resistance * b
+        slope = np.divide(b - a, step, out=np.zeros_like(step), where=step > 0.0)
+        turning = (
+            np.divide(-a, slope, out=np.full_like(step, -1.0), where=slope != 0.0) - resistance * capacitance
+        )
+        inside = (turning > 0.0) & (turning < step)
+        t = turning[inside]
+        there = a[inside] + slope[inside] * t
+        between = (charge[inside] + t * (a[inside] + there) / 2.0) / capacitance + resistance * there
+        every = np.concatenate([starts, ends, between])
+        return float(every.max() - every.min())
+
+    def capacitance_for(self, limit: float, near: float, resistance: float) -> float | None:
+        """Return the capacitance with which the ripple is `limit` [F], or None if the resistance forbids that.
+
+        Parameters
+        ----------
+        near
+            A capacitance of about that size [F].
+        """
+        low, high = near / FACTORS, near * FACTORS
+        if self.ripple(high, resistance) > limit:
+            return None
+        for _ in range(HALVINGS):
+            middle = (low * high) ** 0.5
+            if self.ripple(middle, resistance) > limit:
+                low = middle
+            else:
+                high = middle
+        return high
 
 
-def capacitance_for(recording: Recording, limit: float, known: float, resistance: float) -> float | None:
-    """Return the capacitance with which the input ripple is `limit` [F], or None if its resistance forbids that.
-
-    Parameters
-    ----------
-    known
-        A capacitance that leads to more [F].
-    """
-    low, high = known, FACTORS * known
-    if input_ripple(recording, high, resistance) > limit:
-        return None
-    for _ in range(40):
-        middle = (low * high) ** 0.5
-        if input_ripple(recording, middle, resistance) > limit:
-            low = middle
-        else:
-            high = middle
-    return high
+def drawn(recording: Recording) -> Charging:
+    """Return the current of a capacitor across the input, fed by a source that delivers its average."""
+    return Charging.of(recording, "source.i")

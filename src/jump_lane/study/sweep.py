@@ -239,7 +239,7 @@ def _with(tables: dict[str, Any], values: dict[str, float]) -> Spec:
 
 def run_spot(spot: Spot, wanted: tuple[Column, ...], control: float | None) -> Row:
     """Simulate one point; what has no result keeps its reason."""
-    from jump_lane.verify.check import simulated_mode
+    from jump_lane.judge.mode import simulated_mode
     from jump_lane.verify.operating import solve
 
     row, page = spot.row, spot.design.page

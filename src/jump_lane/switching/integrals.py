@@ -60,7 +60,7 @@ class Integrals(Sampled):
         Digits count down to ``floor`` of the largest average.
         """
         weighted, largest = self._weighted
-        out = np.einsum("csw,csw->s", weighted[:, first], self._stacked[:, second])
+        out: Array = np.einsum("csw,csw->s", weighted[:, first], self._stacked[:, second])
         doubt = np.einsum("csw,csw->s", largest[:, first], np.abs(self._stacked[:, second]))
         lost = np.flatnonzero(
             ROUNDING * doubt > DIGITS * np.maximum(np.abs(out), floor * np.abs(out).max(initial=0.0))
@@ -98,7 +98,8 @@ class Integrals(Sampled):
 
     @cached_property
     def _averages(self) -> Array:
-        return np.einsum("csw,cw->s", self._stacked, self._totals[:, :, -1]) / self.period
+        total: Array = np.einsum("csw,cw->s", self._stacked, self._totals[:, :, -1])
+        return total / self.period
 
     @cached_property
     def _squares(self) -> Array:

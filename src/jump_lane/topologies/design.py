@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -175,6 +176,17 @@ class Design:
         return _derive(
             spec, self.page, inputs, loads, self.components() | chosen_values(spec, self.page, self.sheet)
         )
+
+    def sized(
+        self, values: Mapping[str, float], inputs: tuple[float, ...], loads: tuple[float, ...], spec: Spec | None = None
+    ) -> Design:
+        """Return the converter with these component values, over some input voltages and loads.
+
+        What is neither among the values nor given by the file is derived anew.
+        """
+        spec = spec or self.spec
+        given = chosen_values(spec, self.page, self.sheet)
+        return _derive(spec, self.page, inputs, loads, given | dict(values))
 
     @cached_property
     def valves(self) -> tuple[Switch | Diode, ...]:

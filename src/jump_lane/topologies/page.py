@@ -111,6 +111,15 @@ def _lines_of(entry: Entry) -> Iterator[Line]:
                 yield from _lines_of(line)
 
 
+def _targets_of(entry: Entry) -> Iterator[ByTarget]:
+    if isinstance(entry, ByTarget):
+        yield entry
+    elif isinstance(entry, Cases):
+        for group in entry.lines.values():
+            for line in group:
+                yield from _targets_of(line)
+
+
 @dataclass(frozen=True)
 class Page:
     """A topology.
@@ -203,6 +212,12 @@ class Page:
     def lines(self) -> list[Line]:
         """Return every line of the page, those for all conduction targets included."""
         return [line for entry in (*self.sizing, *self.operation) for line in _lines_of(entry)]
+
+    @property
+    def sized_by_mode(self) -> tuple[str, ...]:
+        """Return the inductances that the conduction mode asked for sizes."""
+        found = (t for entry in self.sizing for t in _targets_of(entry))
+        return tuple(dict.fromkeys(line.symbol for target in found for line in target.lines.values()))
 
     def at(self, point: Point) -> Circuit:
         """Return the circuit at an operating point, at its derived value of the control variable."""

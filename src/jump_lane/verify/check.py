@@ -9,11 +9,11 @@ from functools import cached_property
 
 import numpy as np
 
-from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, REVERSED
 from jump_lane.errors import NoResultError, RunawayError
 from jump_lane.judge.asked import limits, refused
 from jump_lane.judge.limit import Limit, Scene
 from jump_lane.judge.loads import combinations, loaded
+from jump_lane.judge.mode import judge_mode, simulated_mode
 from jump_lane.judge.stress import Stress, stresses_of, worst_of
 from jump_lane.losses.budget import budget
 from jump_lane.losses.cooling import network
@@ -24,7 +24,7 @@ from jump_lane.rating import Rating, merged
 from jump_lane.switching.record import Recording
 from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design
-from jump_lane.topologies.page import Page, Proof
+from jump_lane.topologies.page import Proof
 from jump_lane.verify.operating import solve
 from jump_lane.verify.overload import SLACK, derived_ratings
 from jump_lane.waveforms import NOISE
@@ -172,7 +172,7 @@ def check_corner(design: Design, i: int, j: int, whole: Design | None = None) ->
     except NoResultError as error:
         return replace(empty, failure=str(error))
     mode = simulated_mode(design.page, recording)
-    holds, advice = _judge_mode(design, mode)
+    holds, advice = judge_mode(design, mode)
     scene = Scene(recording, state.control)
     findings = tuple(_findings(design, limits(design, i, j, whole), scene, {mode, derived}, i, j))
     control = (design.sheet[design.page.control].corner(i, j), state.control)
@@ -212,36 +212,6 @@ def _corners(design: Design) -> Iterator[Corner]:
         varied = design if full else design.grid(design.inputs, design.loads, loaded(design.spec, others))
         for i, j in np.ndindex(design.shape):
             yield replace(check_corner(varied, i, j, design), others=others)
-
-
-def simulated_mode(page: Page, recording: Recording) -> str:
-    """Return the conduction mode that a recording shows."""
-    if page.quiet:
-        idle = 1.0 - recording.flowing(f"{page.quiet}.i", FAINT)
-    else:
-        idle = 1.0 - recording.carrying(*(v for name in page.idle for v in (name, f"{name}.body")))
-    rectifier = page.idle[-1]
-    current = recording.measures(f"{rectifier}.i")
-    if idle > NEAR:
-        return DISCONTINUOUS
-    whole = page.reversible or page.quiet
-    last = current.minimum if whole else recording.last_current(rectifier)
-    if abs(last) < NEAR * current.peak:
-        return BOUNDARY
-    together = last if whole else recording.lowest(*(f"{name}.i" for name in page.idle))
-    return REVERSED if min(last, together) < -NEAR * current.peak else CONTINUOUS
-
-
-def _judge_mode(design: Design, mode: str) -> tuple[bool, str]:
-    wanted = design.spec.switching.mode
-    if wanted in ("either", "boundary") or mode in (wanted, BOUNDARY):
-        return True, ""
-    if wanted == "continuous":
-        if design.synchronous:
-            return True, ""
-        return False, f"raise L to at least {show(design.sheet['L_crit'].worst, 'H')}"
-    smallest = float(design.sheet["L_full"].values.min())
-    return False, f"lower L below {show(smallest, 'H')}"
 
 
 def _findings(

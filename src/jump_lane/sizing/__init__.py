@@ -1,0 +1,1 @@
+"""Component values found so that the simulated converter just keeps every limit."""

@@ -1,0 +1,112 @@
+"""What a case shows of every limit that a component value keeps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+from jump_lane.judge.asked import duty_limit, limits
+from jump_lane.judge.limit import Limit, Mend, Scene
+from jump_lane.judge.mode import mode_limit
+from jump_lane.sizing.case import Case, Values, designs
+from jump_lane.topologies.design import Design
+from jump_lane.verify.operating import solve
+
+AIM = 0.9995
+"""Part of a limit that is aimed at, so that rounding does not break it."""
+
+
+@dataclass(frozen=True)
+class Reading:
+    """A limit in one case.
+
+    Attributes
+    ----------
+    ratio
+        Value over limit.
+    factor
+        By what the components have to be multiplied so that it is just kept; NaN if no value can.
+    """
+
+    limit: Limit
+    case: Case
+    value: float
+    factor: float
+
+    @property
+    def ratio(self) -> float:
+        """Value over limit."""
+        return self.value / self.limit.highest
+
+    @property
+    def mend(self) -> Mend:
+        """The components that keep it."""
+        assert self.limit.mend is not None
+        return self.limit.mend
+
+
+def read(design: Design, values: Values, cases: list[Case]) -> Iterator[Reading]:
+    """Yield every limit that components keep, in every case, simulated with these component values.
+
+    Raises
+    ------
+    NoResultError
+        If a case has no steady state.
+    """
+    whole = design.sized(values, design.inputs, design.loads)
+    for case, found, i, j in designs(design, values, cases):
+        if case.i_o == 0.0 and not found.synchronous:
+            continue
+        state, recording = solve(found, i, j)
+        scene = Scene(recording, state.control)
+        for limit in sizing_limits(found, i, j, whole):
+            assert limit.mend is not None
+            value = limit.measure(scene)
+            yield Reading(limit, case, value, limit.mend.factor(scene, AIM * limit.highest))
+
+
+def sizing_limits(design: Design, i: int, j: int, whole: Design) -> Iterator[Limit]:
+    """Yield every limit at a corner that component values keep."""
+    for limit in limits(design, i, j, whole):
+        if limit.mend is not None and limit.symbol != design.page.control:
+            yield limit
+    mode = mode_limit(design, j)
+    if mode is not None:
+        yield mode
+    if "n" in design.components() and "D_lim" in design.sheet:
+        yield duty_limit(design, design.sheet["D_lim"].worst * (1.0 - design.page.duty_reserve))
+    yield from _magnetising(design)
+
+
+def _magnetising(design: Design) -> Iterator[Limit]:
+    """Yield the ripple asked of a magnetising current that stores nothing for the output."""
+    if "r_m" not in design.sheet or "L_m" not in design.components():
+        return
+    if any(ask.remedy == "L_m" for ask in design.page.asks):
+        return
+    asked = design.sheet["r_m"].worst * design.sheet["I_max"].worst / design.sheet["n"].worst
+
+    def measure(scene: Scene) -> float:
+        return scene.recording.measures("L_m.i").peak_to_peak
+
+    yield Limit(
+        symbol="dI_Lm",
+        meaning="ripple of the magnetising current, peak to peak",
+        unit="A",
+        measure=measure,
+        asked=asked,
+        highest=asked,
+        key="transformer.magnetising_ripple",
+        remedy=lambda _: "",
+        mend=Mend(("L_m",), lambda scene, allowed: measure(scene) / allowed),
+    )
+
+
+def about(readings: list[Reading], components: set[str]) -> list[Reading]:
+    """Return the readings of limits that these components keep, no others named in them."""
+    out = []
+    for reading in readings:
+        own = tuple(c for c in reading.mend.components if c in components)
+        if own:
+            out.append(replace(reading, limit=replace(reading.limit, mend=replace(reading.mend, components=own))))
+    return out
