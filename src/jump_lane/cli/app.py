@@ -23,6 +23,7 @@ from jump_lane.cli import (
     losses,
     measure,
     pick,
+    size,
     streams,
     study,
     waves,
@@ -50,7 +51,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
-for module in (design, fit, waves, measure, study, losses, pick, compare, damp, circuit, demo):
+for module in (design, size, fit, waves, measure, study, losses, pick, compare, damp, circuit, demo):
     module.register(app)
 
 

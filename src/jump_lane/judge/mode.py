@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, REVERSED
 from jump_lane.judge.limit import Limit, Mend, Scene
@@ -70,8 +71,8 @@ def mode_limit(design: Design, j: int) -> Limit | None:
             return 1.0 / towards_boundary(page, scene.recording)
 
         def shrink(scene: Scene, allowed: float) -> float:
-            found = inverse(scene)
-            return (allowed / found) ** (2.0 if found < 1.0 else 1.0)
+            found = allowed / inverse(scene)
+            return found * found if found > 1.0 else found
 
         return _limit(wanted, inverse, Mend(coils, shrink, least=False))
 
@@ -81,12 +82,12 @@ def mode_limit(design: Design, j: int) -> Limit | None:
     return _limit(wanted, measure, Mend(coils, lambda scene, allowed: measure(scene) / allowed))
 
 
-def _limit(wanted: str, measure: object, mend: Mend) -> Limit:
+def _limit(wanted: str, measure: Callable[[Scene], float], mend: Mend) -> Limit:
     return Limit(
         symbol="mode",
         meaning=f"{wanted} conduction",
         unit="",
-        measure=measure,  # type: ignore[arg-type]
+        measure=measure,
         asked=1.0,
         highest=1.0,
         key="switching.mode",

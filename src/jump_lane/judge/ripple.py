@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,8 +15,6 @@ SAMPLES = 400
 
 FACTORS = 1e6
 """How much larger or smaller a capacitance is looked for."""
-
-HALVINGS = 60
 
 
 @dataclass(frozen=True)
@@ -71,16 +70,22 @@ class Charging:
         near
             A capacitance of about that size [F].
         """
-        low, high = near / FACTORS, near * FACTORS
-        if self.ripple(high, resistance) > limit:
+        if self.ripple(near * FACTORS, resistance) > limit:
             return None
-        for _ in range(HALVINGS):
-            middle = (low * high) ** 0.5
-            if self.ripple(middle, resistance) > limit:
-                low = middle
-            else:
-                high = middle
-        return high
+        if resistance == 0.0:
+            return self.ripple(near, 0.0) * near / limit
+
+        from scipy.optimize import brentq  # only here, as it takes long to load
+
+        def beyond(stretch: float) -> float:
+            return self.ripple(near * math.exp(stretch), resistance) - limit
+
+        reach = 0.5
+        while beyond(reach) > 0.0 or beyond(-reach) < 0.0:
+            reach *= 2.0
+            if reach > math.log(FACTORS):
+                return near / FACTORS if beyond(-math.log(FACTORS)) < 0.0 else near * FACTORS
+        return near * math.exp(float(brentq(beyond, -reach, reach, xtol=1e-7)))
 
 
 def drawn(recording: Recording) -> Charging:

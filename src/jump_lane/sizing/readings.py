@@ -108,5 +108,7 @@ def about(readings: list[Reading], components: set[str]) -> list[Reading]:
     for reading in readings:
         own = tuple(c for c in reading.mend.components if c in components)
         if own:
-            out.append(replace(reading, limit=replace(reading.limit, mend=replace(reading.mend, components=own))))
+            out.append(
+                replace(reading, limit=replace(reading.limit, mend=replace(reading.mend, components=own)))
+            )
     return out

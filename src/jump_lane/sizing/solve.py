@@ -37,21 +37,6 @@ JOINS = 6
 LOWERED = 0.95
 """By which factor a turns ratio is lowered until the output can be held."""
 
-HUGE = 1000.0
-"""A capacitance that many times larger shows whether its resistance alone breaks a limit."""
-
-
-@dataclass(frozen=True)
-class Deciding:
-    """What decides a component value: the limit, the case, and value over limit there."""
-
-    reading: Reading
-
-    @property
-    def least(self) -> bool:
-        """Whether it is a lower bound of the component."""
-        return self.reading.mend.least
-
 
 @dataclass(frozen=True)
 class Sizing:
@@ -145,7 +130,9 @@ def size(spec: Spec, tolerances: bool = False, told: Callable[[str], None] = lam
         If a case has no steady state, or the values do not settle.
     """
     textbook = derive(spec)
-    bare = spec.model_copy(update={"margin": spec.margin.model_copy(update={"inductance": 0.0, "capacitance": 0.0})})
+    bare = spec.model_copy(
+        update={"margin": spec.margin.model_copy(update={"inductance": 0.0, "capacitance": 0.0})}
+    )
     start = derive(bare)
     fixed = chosen_values(start.spec, start.page, start.sheet)
     every = corners(start)
@@ -217,7 +204,8 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
     ConvergenceError
         Naming what still moves.
     """
-    active, steps = list(cases), {}
+    active = list(cases)
+    steps: dict[str, float] = {}
     for round_ in range(ROUNDS):
         readings = about(_tried(state, active, steps), state.free)
         steps = state.moved(readings)
@@ -270,7 +258,14 @@ def _result(state: _State, textbook: Design, readings: list[Reading], tolerances
             m = 0.0
         values[symbol] = value * (1.0 + m) if by is None or by.mend.least else value / (1.0 + m)
     return Sizing(
-        textbook, dict(state.values), values, decided, _unkept(readings), tolerances, state.rounds, state.solves
+        textbook,
+        dict(state.values),
+        values,
+        decided,
+        _unkept(readings),
+        tolerances,
+        state.rounds,
+        state.solves,
     )
 
 

@@ -12,9 +12,8 @@ from jump_lane.formula import pretty
 from jump_lane.preferred import closest, next_higher, next_lower
 from jump_lane.quantities import show, show_percent
 from jump_lane.spec import Spec
-from jump_lane.stock import KEYS, value_of
-from jump_lane.topologies import page as find_page
-from jump_lane.topologies.asked import bias_of
+from jump_lane.stock import value_of
+from jump_lane.topologies.asked import bias_of, unnamed
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.page import Ask
 
@@ -107,7 +106,7 @@ def fit(spec: Spec, parts: tuple[Part, ...], series: str, nearest: bool, most: i
     InputError
         If the parts list has parts of a kind but none can make a component.
     """
-    spec = _unnamed(spec)
+    spec = unnamed(spec)
     before = derive(spec.model_copy(update={"chosen": {}}))
     chosen: dict[str, float] = {}
     current = before
@@ -121,18 +120,6 @@ def fit(spec: Spec, parts: tuple[Part, ...], series: str, nearest: bool, most: i
         chosen[symbol] = choice.best.value
         current = derive(_with(spec, chosen, choices))
     return Fit(before, current, tuple(choices))
-
-
-def _unnamed(spec: Spec) -> Spec:
-    """Return the spec without the names of inductors and capacitors, which are chosen anew."""
-    kinds = {r.name: r.kind for r in find_page(spec.topology).roles}
-    parts = {
-        name: {k: v for k, v in spec.data(name).items() if k not in KEYS}
-        if kinds.get(name) in ("inductor", "capacitor")
-        else given
-        for name, given in spec.parts.items()
-    }
-    return spec.model_copy(update={"parts": parts})
 
 
 def _with(spec: Spec, chosen: dict[str, float], choices: list[Choice]) -> Spec:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import tomlkit
@@ -74,6 +74,15 @@ def _unname(document: Any, component: str) -> None:
         for key in KEYS:
             if key in given:
                 del given[key]
+
+
+def with_values(text: str, values: Mapping[str, tuple[float, str]]) -> str:
+    """Return a converter file's text with component values [SI unit] under ``[chosen]``, and no part named against them."""
+    document = tomlkit.parse(text)
+    for symbol, (value, unit) in values.items():
+        _unname(document, symbol)
+        _set(document, ("chosen", symbol), brief(value, unit))
+    return tomlkit.dumps(document)
 
 
 def with_parts(text: str, names: dict[str, str]) -> str:

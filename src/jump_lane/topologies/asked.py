@@ -10,7 +10,8 @@ from jump_lane.errors import InputError, nearest
 from jump_lane.formula import formula
 from jump_lane.quantities import DIMENSIONS, Dimension, parse
 from jump_lane.spec import Output, Spec
-from jump_lane.stock import count, figures, keys_of, part_of, value_of
+from jump_lane.stock import KEYS, count, figures, keys_of, part_of, value_of
+from jump_lane.topologies import page as find_page
 from jump_lane.topologies.blocks import ASKED, DEFINITION
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.role import Role
@@ -199,6 +200,18 @@ def chosen_values(spec: Spec, page: Page, known: Sheet | None = None) -> dict[st
         if out[symbol] <= 0.0:
             raise InputError(f"chosen.{symbol}: {text} where a positive value was expected")
     return out
+
+
+def unnamed(spec: Spec) -> Spec:
+    """Return the spec without the names of inductors and capacitors, whose values are looked for."""
+    kinds = {r.name: r.kind for r in find_page(spec.topology).roles}
+    parts = {
+        name: {k: v for k, v in spec.data(name).items() if k not in KEYS}
+        if kinds.get(name) in ("inductor", "capacitor")
+        else given
+        for name, given in spec.parts.items()
+    }
+    return spec.model_copy(update={"parts": parts})
 
 
 def bias_of(capacitor: str, known: Sheet | None) -> float:

@@ -178,7 +178,11 @@ class Design:
         )
 
     def sized(
-        self, values: Mapping[str, float], inputs: tuple[float, ...], loads: tuple[float, ...], spec: Spec | None = None
+        self,
+        values: Mapping[str, float],
+        inputs: tuple[float, ...],
+        loads: tuple[float, ...],
+        spec: Spec | None = None,
     ) -> Design:
         """Return the converter with these component values, over some input voltages and loads.
 

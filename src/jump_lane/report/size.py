@@ -1,0 +1,134 @@
+"""Solved component values: where the textbook started, what decides each, and what that saves."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from jump_lane.formula import pretty
+from jump_lane.quantities import show, show_percent
+from jump_lane.report.table import Table, View
+from jump_lane.sizing.case import Case
+from jump_lane.sizing.readings import Reading
+from jump_lane.sizing.solve import Sizing
+from jump_lane.verify.check import Check
+
+FIXED = "the file fixes every component value that a limit asks for; --anew looks for them all the same"
+
+
+def size_view(found: Sizing, check: Check) -> View:
+    """Show every value solved with its limit, what no value keeps, and the verdict of all corners."""
+    notes = [f"not kept: {_unkept(r, found)}" for r in found.unkept]
+    if not found.values:
+        notes.append(FIXED)
+    broken = sorted(
+        {f"{pretty(f.symbol)} {f.advice}" for c in check.corners for f in c.findings if not f.holds}
+        | {f"mode: {c.mode_advice}" for c in check.corners if not c.mode_holds}
+        | {c.failure for c in check.corners if c.failure}
+        | set(check.overloads)
+    )
+    notes += [f"not kept with these values: {text}" for text in broken]
+    if not notes:
+        notes = ["simulated with these values at all corners: all that is asked holds"]
+    where = (
+        "with all values at the ends of their tolerances" if found.tolerances else "between the corners too"
+    )
+    notes.append(f"looked over {where}; {found.solves} steady states in {found.rounds} rounds")
+    status = check.exit_status or (1 if found.unkept else 0)
+    return View("size", _data(found, status), (_table(found),), tuple(notes), status)
+
+
+def _table(found: Sizing) -> Table:
+    title = f"Component values that just keep every limit: {found.design.page.title}"
+    margin = () if found.tolerances else ("with margin>",)
+    columns = (
+        "component",
+        "textbook>",
+        "just kept>",
+        *margin,
+        "against textbook>",
+        "decided by",
+        "where",
+        "kept to>",
+    )
+    return Table(title, columns, tuple(_row(found, s) for s in found.values))
+
+
+def _row(found: Sizing, symbol: str) -> tuple[str, ...]:
+    known = found.design.sheet[symbol]
+    value, reading = found.values[symbol], found.deciding.get(symbol)
+    change = 100.0 * (value / known.worst - 1.0)
+    decided = ("its formula; no limit asks for it", "", "")
+    if reading is not None:
+        decided = (
+            f"{pretty(reading.limit.symbol)}: {reading.limit.meaning}",
+            place(reading.case),
+            show_percent(reading.ratio),
+        )
+    return (
+        pretty(symbol),
+        show(known.worst, known.unit),
+        show(found.exact[symbol], known.unit),
+        *(() if found.tolerances else (show(value, known.unit),)),
+        f"{change:+.1f} %",
+        *decided,
+    )
+
+
+def place(case: Case) -> str:
+    """Return a case in words."""
+    loads = " + ".join(show(i, "A") for i in (case.i_o, *case.others))
+    off = "".join(f", {name} {100.0 * amount:+.3g} %" for name, amount in case.off)
+    return f"{show(case.v_in, 'V')}, {loads}{off}"
+
+
+def _unkept(reading: Reading, found: Sizing) -> str:
+    limit = reading.limit
+    against = ", ".join(c for c in reading.mend.components)
+    if any(c in found.values for c in reading.mend.components):
+        reason = f"no {against} keeps it: what the resistance of {against} makes is left"
+    else:
+        reason = f"the file fixes {against}"
+    unit = limit.unit
+    return (
+        f"{pretty(limit.symbol)} ({limit.meaning}) is {show(reading.value, unit)} where {show(limit.highest, unit)} is "
+        f"allowed, at {place(reading.case)}: {reason}"
+    )
+
+
+def _data(found: Sizing, status: int) -> dict[str, Any]:
+    return {
+        "holds": status == 0,
+        "tolerances": found.tolerances,
+        "rounds": found.rounds,
+        "solves": found.solves,
+        "values": [_value(found, s) for s in found.values],
+        "unkept": [_reading(r) for r in found.unkept],
+    }
+
+
+def _value(found: Sizing, symbol: str) -> dict[str, Any]:
+    known, reading = found.design.sheet[symbol], found.deciding.get(symbol)
+    return {
+        "symbol": symbol,
+        "unit": known.unit,
+        "textbook": known.worst,
+        "exact": found.exact[symbol],
+        "value": found.values[symbol],
+        "decided_by": None if reading is None else _reading(reading),
+    }
+
+
+def _reading(reading: Reading) -> dict[str, Any]:
+    case = reading.case
+    return {
+        "limit": reading.limit.symbol,
+        "key": reading.limit.key,
+        "value": reading.value,
+        "allowed": reading.limit.highest,
+        "ratio": reading.ratio,
+        "input_voltage": case.v_in,
+        "load": case.i_o,
+        "other_loads": list(case.others),
+        "off": dict(case.off),
+        "components": list(reading.mend.components),
+    }
