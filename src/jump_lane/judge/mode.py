@@ -46,7 +46,9 @@ def towards_boundary(page: Page, recording: Recording) -> float:
     rectifier = page.idle[-1]
     current = recording.measures(f"{rectifier}.i")
     if page.reversible or page.quiet:
-        return 1.0 - current.minimum / current.average if current.average > 0.0 else math.inf
+        least = FAINT * current.peak if page.quiet else 0.0
+        mean = current.average - least
+        return 1.0 - (current.minimum - least) / mean if mean > 0.0 else math.inf
     part = recording.carrying(rectifier, f"{rectifier}.body")
     last = recording.last_current(rectifier)
     mean = current.average / max(part, 1e-9)

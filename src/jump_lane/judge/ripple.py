@@ -80,11 +80,11 @@ class Charging:
         def beyond(stretch: float) -> float:
             return self.ripple(near * math.exp(stretch), resistance) - limit
 
-        reach = 0.5
-        while beyond(reach) > 0.0 or beyond(-reach) < 0.0:
-            reach *= 2.0
-            if reach > math.log(FACTORS):
-                return near / FACTORS if beyond(-math.log(FACTORS)) < 0.0 else near * FACTORS
+        reach, furthest = 0.5, math.log(FACTORS)
+        while (beyond(reach) > 0.0 or beyond(-reach) < 0.0) and reach < furthest:
+            reach = min(2.0 * reach, furthest)
+        if beyond(-reach) < 0.0:
+            return near / FACTORS
         return near * math.exp(float(brentq(beyond, -reach, reach, xtol=1e-7)))
 
 
