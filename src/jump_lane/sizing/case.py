@@ -83,20 +83,26 @@ def _shifted(design: Design, spec: Spec, off: Mapping[str, float]) -> Spec:
     return spec.with_figures(drops).model_copy(update={"switching": switching})
 
 
-def designs(design: Design, values: Values, cases: list[Case]) -> Iterator[tuple[Case, Design, int, int]]:
-    """Yield every case with the design in which it lies, and where."""
+@dataclass(frozen=True)
+class Spot:
+    """A case, the design in which it lies and where, and the same design with all outputs at full load."""
+
+    case: Case
+    design: Design
+    whole: Design
+    at: tuple[int, int]
+
+
+def spots(design: Design, values: Values, cases: list[Case]) -> Iterator[Spot]:
+    """Yield where the cases lie with these component values."""
     for (others, off), group in itertools.groupby(cases, key=lambda c: (c.others, c.off)):
         points = list(group)
         inputs = tuple(sorted({c.v_in for c in points}))
         loads = tuple(sorted({c.i_o for c in points}))
         amounts = dict(off)
-        spec = loaded(design.spec, others) if others else design.spec
-        if off:
-            spec = _shifted(design, spec, amounts)
+        full = _shifted(design, design.spec, amounts) if off else design.spec
         real = {s: v * (1.0 + amounts.get(kind_of(design, s), 0.0)) for s, v in values.items()}
-        found = design.sized(real, inputs, loads, spec)
+        whole = design.sized(real, inputs, loads, full)
+        found = design.sized(real, inputs, loads, loaded(full, others)) if others else whole
         for case in points:
-            yield case, found, inputs.index(case.v_in), loads.index(case.i_o)
-
-
-__all__ = ["Case", "Values", "between", "corners", "designs", "extremes", "kind_of"]
+            yield Spot(case, found, whole, (inputs.index(case.v_in), loads.index(case.i_o)))

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from jump_lane.judge.asked import duty_limit, limits
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.judge.mode import mode_limit
-from jump_lane.sizing.case import Case, Values, designs
+from jump_lane.sizing.case import Case, Values, spots
 from jump_lane.topologies.design import Design
 from jump_lane.verify.operating import solve
 
@@ -53,16 +53,15 @@ def read(design: Design, values: Values, cases: list[Case]) -> Iterator[Reading]
     NoResultError
         If a case has no steady state.
     """
-    whole = design.sized(values, design.inputs, design.loads)
-    for case, found, i, j in designs(design, values, cases):
-        if case.i_o == 0.0 and not found.synchronous:
+    for spot in spots(design, values, cases):
+        if spot.case.i_o == 0.0 and not spot.design.synchronous:
             continue
-        state, recording = solve(found, i, j)
+        state, recording = solve(spot.design, *spot.at)
         scene = Scene(recording, state.control)
-        for limit in sizing_limits(found, i, j, whole):
+        for limit in sizing_limits(spot.design, *spot.at, spot.whole):
             assert limit.mend is not None
             value = limit.measure(scene)
-            yield Reading(limit, case, value, limit.mend.factor(scene, AIM * limit.highest))
+            yield Reading(limit, spot.case, value, limit.mend.factor(scene, AIM * limit.highest))
 
 
 def sizing_limits(design: Design, i: int, j: int, whole: Design) -> Iterator[Limit]:

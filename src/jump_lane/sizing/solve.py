@@ -206,16 +206,19 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
     """
     active = list(cases)
     steps: dict[str, float] = {}
-    for round_ in range(ROUNDS):
+    gains = dict.fromkeys(state.values, 1.0)
+    for _ in range(ROUNDS):
         readings = about(_tried(state, active, steps), state.free)
-        steps = state.moved(readings)
+        last, steps = steps, state.moved(readings)
         state.rounds += 1
         largest = max((abs(math.log(f)) for f in steps.values()), default=0.0)
         state.told(f"round {state.rounds}: largest step {100 * largest:.2g} %")
         if largest < SETTLED:
             return active
-        damped = 0.5 if round_ > ROUNDS // 3 else 1.0
-        steps = {s: f**damped for s, f in steps.items()}
+        for symbol, factor in steps.items():
+            turned = math.log(factor) * math.log(last.get(symbol, 1.0)) < 0.0
+            gains[symbol] = max(0.5 * gains[symbol], 0.1) if turned else min(1.3 * gains[symbol], 1.0)
+        steps = {s: f ** gains[s] for s, f in steps.items()}
         for symbol, factor in steps.items():
             state.values[symbol] *= factor
         active = _near(readings, active)
