@@ -116,6 +116,39 @@ Number = Annotated[float, BeforeValidator(_no_bool), Field(ge=-LARGEST, le=LARGE
 """A plain finite number."""
 
 
+LARGEST_TURNS = 1e4
+
+
+def _read_turns(value: object) -> object:
+    """Read turns such as ``10 : 3 : 1``, or a single number to 1."""
+    if isinstance(value, tuple):
+        return value
+    if isinstance(value, bool) or not isinstance(value, str | int | float):
+        raise ValueError(f"{value!r} where turns such as '10 : 3' were expected")
+    parts = str(value).split(":")
+    try:
+        turns = tuple(float(part) for part in parts)
+    except ValueError:
+        turns = ()
+    if not turns or not all(1.0 / LARGEST_TURNS <= t <= LARGEST_TURNS for t in turns):
+        raise ValueError(f"{value} where turns of primary and secondaries were expected, such as '10 : 3'")
+    return turns if len(turns) > 1 else (turns[0], 1.0)
+
+
+TurnsRatio = Annotated[
+    tuple[float, ...],
+    BeforeValidator(_read_turns),
+    WithJsonSchema(
+        {
+            "anyOf": [{"type": "string"}, {"type": "number"}],
+            "description": "Turns of the primary to those of each secondary, such as '10 : 3'; a number alone is to 1",
+            "examples": ["10 : 3"],
+        }
+    ),
+]
+"""Turns of the primary and of every secondary."""
+
+
 class Limit(BaseModel):
     """A limit in SI units, or relative to something named where it is used."""
 

@@ -26,8 +26,10 @@ from jump_lane.fields import (
     Ohms,
     Ratio,
     Seconds,
+    TurnsRatio,
     VoltageLimit,
     Volts,
+    Watts,
 )
 from jump_lane.surroundings import Catalogue, Controller, Driver, Efficiency, Thermal
 from jump_lane.validation import explain, read_toml
@@ -77,6 +79,22 @@ class CurrentRange(_Range):
     min: Amperes
     nominal: Amperes | None = None
     max: Amperes
+
+
+class PowerRange(_Range):
+    """A range of powers: ``{ min, nominal, max }`` or one power."""
+
+    min: Watts
+    nominal: Watts | None = None
+    max: Watts
+
+
+class ResistanceRange(_Range):
+    """A range of resistances: ``{ min, nominal, max }`` or one resistance."""
+
+    min: Annotated[Ohms, Field(gt=0.0)]
+    nominal: Annotated[Ohms, Field(gt=0.0)] | None = None
+    max: Annotated[Ohms, Field(gt=0.0)]
 
 
 class Line(_Table):
@@ -141,7 +159,16 @@ class Output(_Table):
     voltage: Volts | None = Field(
         default=None, description="Average output voltage; a string of LEDs brings its own"
     )
-    current: CurrentRange = Field(description="Load current")
+    current: CurrentRange = Field(
+        default=None,  # type: ignore[assignment]  # one of three ways to say it, from which it follows
+        description="Load current; or give power or resistance",
+    )
+    power: PowerRange | None = Field(
+        default=None, description="Load as a power at the output voltage, instead of current"
+    )
+    resistance: ResistanceRange | None = Field(
+        default=None, description="Load as a resistance at the output voltage, instead of current"
+    )
     voltage_ripple: VoltageLimit = Field(
         description="Largest output ripple, peak to peak; a percentage is of the output voltage"
     )
@@ -153,7 +180,45 @@ class Output(_Table):
     load: Literal["resistance", "current", "power"] = Field(
         default="resistance", description="What the load keeps constant while its voltage ripples"
     )
-    leds: Leds | None = Field(default=None, description="A string of LEDs instead")
+    leds: Leds | None = Field(
+        default=None,
+        description="A string of LEDs instead: it brings its own voltage, the load is its current",
+    )
+
+    @model_validator(mode="after")
+    def _as_current(self) -> Output:
+        """Let a load in watts or ohms be the current that it takes at the output voltage."""
+        ways = [key for key in ("current", "power", "resistance") if getattr(self, key) is not None]
+        if self.leds is not None:
+            self._require_current()
+        elif len(ways) != 1:
+            found = f"read {' and '.join(ways)}" if ways else "read none of them"
+            raise ValueError(f"{found}; expected one of current, power and resistance")
+        elif self.current is None and self.voltage:
+            object.__setattr__(self, "current", self._taken(abs(self.voltage)))
+        return self
+
+    def _require_current(self) -> None:
+        """Refuse what a string of LEDs excludes."""
+        for key in ("voltage", "power", "resistance"):
+            if getattr(self, key) is not None:
+                raise ValueError(
+                    f"leds and {key} exclude each other: the string sets the voltage, and what is given is its current"
+                )
+        if "load" in self.model_fields_set:
+            raise ValueError("leds and load exclude each other: the string is the load")
+        if self.current is None:
+            raise ValueError("current: expected beside leds, as the string is driven by a current")
+
+    def _taken(self, voltage: float) -> CurrentRange:
+        if self.power is not None:
+            low, middle, high = self.power.min, self.power.nominal, self.power.max
+            nominal = None if middle is None else middle / voltage
+            return CurrentRange(min=low / voltage, nominal=nominal, max=high / voltage)
+        assert self.resistance is not None
+        ohms = self.resistance
+        nominal = None if ohms.nominal is None else voltage / ohms.nominal
+        return CurrentRange(min=voltage / ohms.max, nominal=nominal, max=voltage / ohms.min)
 
     def voltages_at(self, loads: Sequence[float]) -> tuple[float, ...]:
         """Return the output voltage at each of some load currents [V]."""
@@ -167,8 +232,10 @@ class Switching(_Table):
     """How it is switched."""
 
     frequency: Hertz = Field(description="Switching frequency")
-    current_ripple: CurrentLimit = Field(
-        description="Largest inductor ripple, peak to peak; a percentage is of the average at full load"
+    current_ripple: CurrentLimit | None = Field(
+        default=None,
+        description="Largest inductor ripple, peak to peak; a percentage is of the average at full load. Without it the "
+        "inductance follows from the boundary of continuous conduction at the smallest load",
     )
     mode: Literal["continuous", "boundary", "discontinuous", "either"] = Field(
         default="continuous",
@@ -193,6 +260,10 @@ class Switching(_Table):
 class Transformer(_Table):
     """How an isolating transformer is wound."""
 
+    turns_ratio: TurnsRatio | None = Field(
+        default=None,
+        description="Turns of the primary to those of each secondary, such as '10 : 3 : 1', instead of the derived ratio",
+    )
     primary_turns: Count | None = Field(
         default=None, description="Number of primary turns; the secondary gets a whole number too"
     )
@@ -257,7 +328,10 @@ class Margin(_Table):
         description="Added for the spike of the leakage inductance where no clamp limits it",
     )
     esr_share: Ratio = Field(
-        default=0.5, ge=0.0, lt=1.0, description="Part of the ripple voltage left to the capacitor's ESR"
+        default=0.0,
+        ge=0.0,
+        lt=1.0,
+        description="Part of the ripple voltage left to the capacitor's ESR, or what a given ESR makes, if that is more",
     )
 
 
@@ -332,8 +406,14 @@ class Spec(_Table):
                 raise ValueError("output.voltage: expected, unless output.leds says what the load is")
             if output.voltage == 0.0:
                 raise ValueError("output.voltage must not be 0 V")
+            if output.current is None:
+                raise ValueError("output.voltage: expected, as the load is given by its power or resistance")
             if output.current.min < 0.0 or output.current.max <= 0.0:
                 raise ValueError("output.current must be positive")
+        if self.switching.current_ripple is None and self.switching.mode == "either":
+            raise ValueError(
+                "switching.current_ripple: expected, as mode = 'either' leaves the inductance to the ripple"
+            )
         if self.switching.frequency <= 0.0:
             raise ValueError("switching.frequency must be above 0 Hz")
         return self

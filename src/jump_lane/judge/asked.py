@@ -64,7 +64,7 @@ def refused(design: Design) -> Iterator[str]:
             yield f"transformer.{name}: {NOT_JUDGED[f'transformer.{name}']}"
     if spec.input.ac is not None and spec.input.ac.hold_up > 0.0:
         yield f"input.ac.hold_up: {NOT_JUDGED['input.ac.hold_up']}"
-    if not _ripple_counts(design):
+    if not _ripple_counts(design) and spec.switching.current_ripple is not None:
         yield f"switching.current_ripple: not judged, as mode = {spec.switching.mode!r} decides the ripple"
 
 
@@ -177,7 +177,8 @@ def _input_ripple(design: Design) -> Limit:
 
 def _ripple_counts(design: Design) -> bool:
     """Whether ripple currents are asked for, and do not follow from a conduction mode."""
-    return design.spec.switching.mode in ("continuous", "either")
+    switching = design.spec.switching
+    return switching.current_ripple is not None and switching.mode in ("continuous", "either")
 
 
 def _inductor_ripples(design: Design, whole: Design, i: int, j: int) -> Iterator[Limit]:

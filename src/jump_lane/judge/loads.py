@@ -6,11 +6,25 @@ import itertools
 
 from jump_lane.spec import Output, Spec
 
+ALL = 3
+"""Outputs that follow, up to which every combination of their loads is looked at."""
+
 
 def combinations(spec: Spec) -> list[tuple[float, ...]]:
-    """Return every combination of smallest and largest load currents of all outputs but the first [A]."""
+    """Return combinations of smallest and largest load currents of all outputs but the first [A].
+
+    All of them with few outputs; with more than three that follow, all at either end, and each one alone at the other.
+    """
     ends = [sorted({o.current.min, o.current.max}) for o in spec.output[1:]]
-    return list(itertools.product(*ends))
+    if len(ends) <= ALL:
+        return list(itertools.product(*ends))
+    low, high = tuple(e[0] for e in ends), tuple(e[-1] for e in ends)
+    alone = [
+        (*base[:k], other[k], *base[k + 1 :])
+        for base, other in ((low, high), (high, low))
+        for k in range(len(ends))
+    ]
+    return list(dict.fromkeys([low, high, *alone]))
 
 
 def loaded(spec: Spec, others: tuple[float, ...]) -> Spec:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from jump_lane.catalogue.kinds import Inductor
 from jump_lane.derivation import Line, Sheet
 from jump_lane.errors import InputError, nearest
+from jump_lane.fields import Limit
 from jump_lane.formula import formula
 from jump_lane.quantities import DIMENSIONS, Dimension, parse
 from jump_lane.spec import Output, Spec
@@ -15,6 +18,9 @@ from jump_lane.topologies import page as find_page
 from jump_lane.topologies.blocks import ASKED, DEFINITION
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.role import Role
+
+AT_BOUNDARY = Limit(value=2.0, relative=True)
+"""The ripple at the boundary of continuous conduction, where the file asks for none: twice the average."""
 
 
 def give_asked(
@@ -53,7 +59,19 @@ def give_asked(
     sheet.derive(Line("T_s", "1/f_s", "s", "switching period", DEFINITION))
     sheet.derive(Line("R_o", "V_o/I_o", "Ω", "load resistance", DEFINITION, "min"))
     sheet.derive(_load_conductance(sheet, output))
-    sheet.derive(Line("P_o", "V_o*I_o", "W", "output power", DEFINITION))
+    for k, following in enumerate(spec.output[1:], start=2):
+        _give_following(sheet, following, k)
+    power = " + ".join(["V_o*I_o", *(f"V_o{k}*I_o{k}" for k in range(2, len(spec.output) + 1))])
+    sheet.derive(Line("P_o", power, "W", "output power, of all outputs", DEFINITION))
+
+
+def _give_following(sheet: Sheet, output: Output, k: int) -> None:
+    """Enter what is asked of an output that is not regulated."""
+    voltage, load = abs(output.voltages_at((output.current.max,))[0]), output.current.max
+    sheet.give(f"V_o{k}", voltage, "V", f"voltage wanted of output {k}")
+    sheet.give(f"I_o{k}", load, "A", f"load current of output {k}, at that voltage")
+    ripple = output.voltage_ripple.of(voltage)
+    sheet.give(f"dV_ask{k}", ripple, "V", f"ripple asked of output {k}, peak to peak")
 
 
 def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) -> None:
@@ -68,13 +86,6 @@ def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) ->
         return
     sheet.give("k_n", kept, "", "part of the turns ratio that drops, leakage and lost duty leave", "default")
     t, limit = spec.transformer, spec.switching.duty_limit
-    for k, output in enumerate(spec.output[1:], start=2):
-        voltage, load = abs(output.voltages_at((output.current.max,))[0]), output.current.max
-        sheet.give(f"V_o{k}", voltage, "V", f"voltage wanted of output {k}")
-        sheet.give(f"I_o{k}", load, "A", f"load current of output {k}")
-        sheet.give(
-            f"dV_ask{k}", output.voltage_ripple.of(voltage), "V", f"ripple asked of output {k}, peak to peak"
-        )
     given = "default" if limit is None else "file"
     usual = page.duty_limits.get(t.secondary or "", page.duty_limit)
     sheet.give("D_lim", limit or usual, "", "largest duty ratio wanted", given)
@@ -123,11 +134,15 @@ def _load_conductance(sheet: Sheet, output: Output) -> Line:
 
 def give_ripples(sheet: Sheet, spec: Spec, page: Page) -> None:
     """Enter the asked ripples whose reference is known by now."""
-    ripple = spec.switching.current_ripple
+    ripple = spec.switching.current_ripple or AT_BOUNDARY
     if ripple.relative and "r_I" not in sheet:
-        sheet.give("r_I", ripple.value, "", "current ripple asked, part of the average at full load")
+        origin = "file" if spec.switching.current_ripple is not None else "default"
+        sheet.give("r_I", ripple.value, "", "current ripple asked, part of the average at full load", origin)
     for symbol, base in page.ripples:
-        meaning = "inductor ripple asked, peak to peak"
+        asked = spec.switching.current_ripple is not None
+        meaning = (
+            "inductor ripple asked, peak to peak" if asked else "inductor ripple at the boundary at full load"
+        )
         if symbol in sheet or not all(name in sheet for name in formula(base).names):
             continue
         if ripple.relative:
@@ -186,7 +201,7 @@ def chosen_values(spec: Spec, page: Page, known: Sheet | None = None) -> dict[st
         What is derived already: where the DC bias of a capacitor is taken from, if there is one.
     """
     units = {line.symbol: line.unit for line in page.lines() if line.component}
-    out: dict[str, float] = {}
+    out: dict[str, float] = given_turns(spec, units)
     for role in page.roles:
         part = part_of(spec, role.name, role.kind) if "part" in spec.data(role.name) else None
         if part is None or role.name not in units:
@@ -212,6 +227,37 @@ def unnamed(spec: Spec) -> Spec:
         for name, given in spec.parts.items()
     }
     return spec.model_copy(update={"parts": parts})
+
+
+def given_turns(spec: Spec, units: Mapping[str, str]) -> dict[str, float]:
+    """Return the turns ratios that the file gives, primary over each secondary.
+
+    Raises
+    ------
+    InputError
+        If there is no transformer, another number of secondaries, or something else that sets the ratio.
+    """
+    turns = spec.transformer.turns_ratio
+    if turns is None:
+        return {}
+    names = ["n", *(f"n_{k}" for k in range(2, len(spec.output) + 1))]
+    names = [symbol for symbol in names if symbol in units]
+    if not names:
+        raise InputError(f"transformer.turns_ratio: the {spec.topology} has no transformer")
+    if len(turns) != 1 + len(spec.output):
+        raise InputError(
+            f"transformer.turns_ratio: read {len(turns)} numbers of turns; expected one for the primary and one for each "
+            f"of {len(spec.output)} outputs"
+        )
+    for key, said in (
+        ("transformer.primary_turns", spec.transformer.primary_turns),
+        ("chosen.n", spec.chosen.get("n")),
+    ):
+        if said is not None:
+            raise InputError(
+                f"transformer.turns_ratio and {key} exclude each other: both set the turns ratio"
+            )
+    return {symbol: turns[0] / t for symbol, t in zip(names, turns[1:], strict=False)}
 
 
 def bias_of(capacitor: str, known: Sheet | None) -> float:

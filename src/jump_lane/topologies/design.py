@@ -82,7 +82,8 @@ class Design:
     def asks(self) -> tuple[Ask, ...]:
         """What is asked, less the ripple currents that follow from a conduction mode asked for."""
         found = (a for a in self.page.asks if a.symbol in self.sheet)
-        free = self.spec.switching.mode in ("continuous", "either")
+        switching = self.spec.switching
+        free = switching.mode in ("continuous", "either") and switching.current_ripple is not None
         return tuple(a for a in found if free or self.sheet[a.symbol].unit != "A")
 
     @property
@@ -99,8 +100,8 @@ class Design:
     def point(self, i: int, j: int) -> Point:
         """Return the operating point at input corner i and load corner j."""
         spec = self.spec
-        kind, secondary = load_kind(spec.output[0]), spec.transformer.secondary
-        return Point(self.sheet.at(i, j), self.synchronous, kind, secondary or "", self.saturation)
+        kinds, secondary = tuple(load_kind(o) for o in spec.output), spec.transformer.secondary
+        return Point(self.sheet.at(i, j), self.synchronous, kinds, secondary or "", self.saturation)
 
     @cached_property
     def _inductors(self) -> dict[str, Inductor]:
@@ -237,10 +238,17 @@ def derive(spec: Spec) -> Design:
     """
     page = find_page(spec.topology)
     _require_mode(spec)
+    _require_load(spec)
     spec, line = line_side(spec)
     if len(spec.output) > page.outputs:
         most = "one" if page.outputs == 1 else f"at most {page.outputs}"
         raise InputError(f"output: read {len(spec.output)} outputs, but the {page.name} has {most}")
+    for k, output in enumerate(spec.output[1:], start=2):
+        if output.leds is not None:
+            raise InputError(
+                f"output {k}: leds, but the current of a string follows its voltage steeply and only the first output is "
+                "held; expected the string as the first output, or a load of its own kind"
+            )
     given = spec.output[0].voltage
     if given is not None and (given < 0.0) != page.inverting:
         sign = "negative" if page.inverting else "positive"
@@ -266,6 +274,21 @@ def _require_mode(spec: Spec) -> None:
         raise InputError(
             "switching.mode: discontinuous, but synchronous rectifiers let the current reverse instead of stopping it; "
             "expected either, continuous or boundary, or switching.rectifier = 'diode'"
+        )
+
+
+def _require_load(spec: Spec) -> None:
+    """Refuse a smallest load of nothing where the circuit cannot hold it, or where it says nothing of an inductance."""
+    if spec.output[0].current.min > 0.0:
+        return
+    if spec.switching.rectifier != "synchronous":
+        raise InputError(
+            "output.current: no load at least, but nothing discharges the output through a diode, so that every pulse "
+            "raises it; expected a smallest load above 0 A, or switching.rectifier = 'synchronous'"
+        )
+    if spec.switching.current_ripple is None and spec.switching.mode == CONTINUOUS:
+        raise InputError(
+            "switching.current_ripple: expected, as the load goes down to nothing, where continuous conduction has no boundary"
         )
 
 
@@ -333,7 +356,8 @@ def _enter(sheet: Sheet, entry: Entry, spec: Spec, chosen: dict[str, float]) -> 
         return
     if isinstance(entry, ByTarget):
         target = spec.switching.mode
-        if target == "continuous" and spec.switching.rectifier == "synchronous":
+        ripple = spec.switching.current_ripple
+        if target == "continuous" and spec.switching.rectifier == "synchronous" and ripple is not None:
             target = "either"
         entry = entry.lines[target]
     value = sheet.derive(entry)

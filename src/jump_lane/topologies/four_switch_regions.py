@@ -214,7 +214,14 @@ OPERATION = (
     Line(
         "dV_Q", "dV_ask - max(a_ESR*dV_ask, R_Co*I_e)", "V", "ripple left to the charge", blocks.ASKED, "min"
     ),
-    Line("ESR_max", "a_ESR*dV_ask/I_e", "Ω", "largest ESR of C_o", blocks.OUTPUT_FILTER, "min"),
+    Line(
+        "ESR_max",
+        "(1 - (1 - a_ESR)/(1 + m_C))*dV_ask/I_e",
+        "Ω",
+        "largest ESR of C_o",
+        blocks.OUTPUT_FILTER,
+        "min",
+    ),
     Line(
         "C_o",
         "(1 + m_C)*Q_o/dV_Q",

@@ -1,4 +1,4 @@
-"""Flyback with two to four outputs: the first one is regulated, the others follow by their turns.
+"""Flyback with several outputs: the first one is regulated, the others follow by their turns.
 
 Seen from the primary all secondaries are in parallel; their currents I_ok/n_k add up to I_or.  How well the others
 follow is a matter of the leakage inductances L_sk of the secondaries and of the clamp, and is found by simulation.
@@ -14,24 +14,23 @@ follow is a matter of the leakage inductances L_sk of the secondaries and of the
 from __future__ import annotations
 
 from jump_lane.circuit.elements import (
-    CurrentSource,
     Element,
     IdealTransformer,
     Inductor,
-    Resistor,
     Winding,
 )
 from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.derivation import Line, Sheet
 from jump_lane.spec import Spec
 from jump_lane.topologies import blocks
+from jump_lane.topologies.asked import load_kind
 from jump_lane.topologies.blocks import flybacks, transformers
 from jump_lane.topologies.blocks.rewriting import rewritten
 from jump_lane.topologies.page import Ask, Cases, Entry, Page, Proof
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 
-MOST = 4
+MOST = 8
 PRIMARY = "(R_S1 + R_pT)"
 
 
@@ -40,7 +39,7 @@ def outputs(spec: Spec, sheet: Sheet) -> str:
     return str(len(spec.output))
 
 
-def cases(lines: dict[int, tuple[Line, ...]]) -> Cases:
+def cases(lines: dict[int, tuple[Line | Cases, ...]]) -> Cases:
     """Return for every number of outputs the lines of those that there are."""
     return Cases(
         outputs,
@@ -51,7 +50,7 @@ def cases(lines: dict[int, tuple[Line, ...]]) -> Cases:
     )
 
 
-def turns(k: int) -> tuple[Line, ...]:
+def turns(k: int) -> tuple[Line | Cases, ...]:
     """Return turns ratio and expected voltage of a further output."""
     return (
         Line(
@@ -76,14 +75,37 @@ def turns(k: int) -> tuple[Line, ...]:
             f"voltage of output {k} by its turns",
             blocks.KIRCHHOFF,
         ),
+        taken(k),
         Line(
             f"I_r{k}",
-            f"I_o{k}/n_{k}",
+            f"I_u{k}/n_{k}",
             "A",
             f"load current of output {k} as the primary sees it",
             blocks.KIRCHHOFF,
         ),
     )
+
+
+TAKEN = {
+    "resistance": "I_o{k}*V_e{k}/V_o{k}",
+    "current": "I_o{k}",
+    "power": "I_o{k}*V_o{k}/V_e{k}",
+}
+"""What a load takes that is said at the voltage wanted, by its kind."""
+
+
+def taken(k: int) -> Cases:
+    """Return the current that a further output takes at the voltage its turns give."""
+    meaning = f"current that output {k} takes at that voltage"
+
+    def kind(spec: Spec, sheet: Sheet) -> str:
+        return load_kind(spec.output[k - 1])
+
+    lines = {
+        name: (Line(f"I_u{k}", text.format(k=k), "A", meaning, blocks.DEFINITION),)
+        for name, text in TAKEN.items()
+    }
+    return Cases(kind, lines)
 
 
 def leakage(k: int) -> tuple[Line, ...]:
@@ -102,21 +124,28 @@ def leakage(k: int) -> tuple[Line, ...]:
     )
 
 
+def left(symbol: str, asked: str, drop: str, output: str) -> Line:
+    """Return the ripple of an output that its charge may make, beside what the ESR makes at the peak current."""
+    text = f"{asked} - max(a_ESR*{asked}, {drop})"
+    return Line(symbol, text, "V", f"ripple of {output} left to the charge", blocks.ASKED, "min")
+
+
 def rectifier(k: int) -> tuple[Line, ...]:
     """Return what a further output asks of its rectifier and its capacitor."""
     return (
-        Line(f"I_D{k}", f"I_o{k}", "A", f"average current of rectifier D{k}", blocks.KIRCHHOFF),
+        Line(f"I_D{k}", f"I_u{k}", "A", f"average current of rectifier D{k}", blocks.KIRCHHOFF),
         Line(
             f"I_D{k}rms",
-            f"I_o{k}*I_srms/I_or",
+            f"I_u{k}*I_srms/I_or",
             "A",
             f"rms current of rectifier D{k}, shared by load",
             blocks.RMS_VALUES,
         ),
         Line(f"V_D{k}", f"V_e{k} + V_in/n_{k}", "V", f"voltage that rectifier D{k} blocks", blocks.KIRCHHOFF),
+        left(f"dV_Q{k}", f"dV_ask{k}", f"R_Co{k}*I_u{k}*I_pk/I_or", f"output {k}"),
         Line(
             f"C_o{k}",
-            f"(1 + m_C)*I_o{k}*(1 - D_2)/(f_s*(1 - a_ESR)*dV_ask{k})",
+            f"(1 + m_C)*I_u{k}*(1 - D_2)/(f_s*dV_Q{k})",
             "F",
             f"output capacitance {k}, with margin",
             blocks.RIPPLE_CHOPPED,
@@ -190,9 +219,10 @@ OPERATION: tuple[Entry, ...] = (
     Line("I_D1", "I_o", "A", "average current of rectifier D1", blocks.KIRCHHOFF),
     Line("I_D1rms", "I_o*I_srms/I_or", "A", "rms current of rectifier D1, shared by load", blocks.RMS_VALUES),
     Line("V_D1", "V_o + V_in/n", "V", "voltage that rectifier D1 blocks", blocks.KIRCHHOFF),
+    left("dV_Q", "dV_ask", "R_Co*I_o*I_pk/I_or", "output 1"),
     Line(
         "C_o",
-        "(1 + m_C)*I_max*(1 - D_2)/(f_s*(1 - a_ESR)*dV_ask)",
+        "(1 + m_C)*I_max*(1 - D_2)/(f_s*dV_Q)",
         "F",
         "output capacitance, with margin",
         blocks.RIPPLE_CHOPPED,
@@ -232,15 +262,12 @@ def primary(p: Point) -> str:
 
 def output(p: Point, k: int) -> tuple[Element, ...]:
     """Return a further output."""
-    node, current = f"out{k}", p[f"I_o{k}"]
-    load: Element = CurrentSource(f"load{k}", node, "gnd", 0.0)
-    if current > 0.0:
-        load = Resistor(f"load{k}", node, "gnd", p[f"V_o{k}"] / current)
+    node = f"out{k}"
     return (
         Inductor(f"L_s{k}", f"s{k}", f"t{k}", p[f"L_s{k}"], p["R_sT"] * (p["n"] / p[f"n_{k}"]) ** 2),
         p.rectifier(f"D{k}", f"t{k}", node),
         p.capacitor(f"C_o{k}", node, "gnd"),
-        load,
+        *p.load(node, number=k),
     )
 
 
@@ -254,7 +281,7 @@ def gates(duty: Instant, p: Point) -> Gates:
 PAGE = Page(
     name="multi-output-flyback",
     title="Flyback converter with several outputs",
-    good_for="auxiliary supplies: one output regulated, up to three others following",
+    good_for="auxiliary supplies: one output regulated, up to seven others following",
     conversion="V_o > 0, any magnitude",
     isolated=True,
     outputs=MOST,
@@ -278,7 +305,7 @@ PAGE = Page(
         "C_cl": "V_cl",
         **{f"C_o{k}": f"V_e{k}" for k in range(2, MOST + 1)},
     },
-    idle=("S1", "D2", "D3", "D4", "D1"),
+    idle=("S1", *(f"D{k}" for k in range(2, MOST + 1)), "D1"),
     turns=(*transformers.TURNS, *((f"N_p : N_s{k}", f"n_{k}") for k in range(2, MOST + 1))),
     looser=transformers.LOOSER | {"L_kt": 0.03},
     caveats=flybacks.CAVEATS,

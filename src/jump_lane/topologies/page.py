@@ -43,7 +43,7 @@ class Cases:
     """
 
     of: Callable[[Spec, Sheet], str]
-    lines: Mapping[str, tuple[Line | ByTarget, ...]]
+    lines: Mapping[str, tuple[Line | ByTarget | Cases, ...]]
 
 
 Entry = Line | ByTarget | Cases

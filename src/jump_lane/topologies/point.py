@@ -29,14 +29,14 @@ SHARING = 1e-5
 
 @dataclass(frozen=True)
 class Point:
-    """One operating point: every symbol's value there, how the rectifier is made, and what the load is.
+    """One operating point: every symbol's value there, how the rectifier is made, and what the load of each output is.
 
     ``secondary`` is what rectifies behind the transformer, where there is a choice.
     """
 
     values: Mapping[str, float]
     synchronous: bool
-    kind: str = "resistance"
+    kinds: tuple[str, ...] = ("resistance",)
     secondary: str = ""
     curves: Mapping[str, Curve] = field(default_factory=dict)
     """Component to the part of its inductance left over current [A]."""
@@ -118,24 +118,29 @@ class Point:
         one, two = (Winding(name, a, b, 1.0, self[f"R_{name}"]) for name, a, b in (first, second))
         return (coupled_pair(core, one, two, (self[first[0]], self[second[0]]), k),)
 
-    def load(self, a: str = "out", b: str = "gnd") -> tuple[Element, ...]:
-        """Return the load as it behaves about the operating point; its voltage is that of ``load``.
+    def load(self, a: str = "out", b: str = "gnd", number: int = 1) -> tuple[Element, ...]:
+        """Return the load of an output as it behaves about the operating point; its voltage is that of ``load``.
 
-        A constant power P takes i = P/v, here by its tangent at V_o: a negative resistance −V_o²/P beside a
-        current source of 2·P/V_o.  ``slope`` is the conductance over I_o/V_o, −1 of that tangent.
+        What an output that follows takes is said at the voltage wanted; it stands at the voltage V_e that its turns give.
+        A constant power P takes i = P/v, here by its tangent at that voltage V: a negative resistance −V²/P beside a
+        current source of 2·P/V.  ``slope`` is the conductance over I/V, −1 of that tangent.
         """
-        voltage, current = self["V_o"], self["I_o"]
-        if self.kind == "leds":
+        suffix = "" if number == 1 else str(number)
+        name, kind = f"load{suffix}", self.kinds[number - 1]
+        voltage, current = self[f"V_o{suffix}"], self[f"I_o{suffix}"]
+        if kind == "leds":
             resistance = 1.0 / self["g_o"]
-            return (Diode("load", a, b, voltage - resistance * current, resistance),)
-        if self.kind == "current" or current == 0.0:
-            return (CurrentSource("load", a, b, current),)
-        if self.kind == "power":
+            return (Diode(name, a, b, voltage - resistance * current, resistance),)
+        if kind == "current" or current == 0.0:
+            return (CurrentSource(name, a, b, current),)
+        if kind == "power":
+            there = voltage if number == 1 else self[f"V_e{number}"]
+            taken = voltage * current / there
             return (
-                CurrentSource("load", a, b, (1.0 - self.slope) * current),
-                Resistor("load.slope", a, b, voltage / (self.slope * current)),
+                CurrentSource(name, a, b, (1.0 - self.slope) * taken),
+                Resistor(f"{name}.slope", a, b, there / (self.slope * taken)),
             )
-        return (Resistor("load", a, b, voltage / current),)
+        return (Resistor(name, a, b, voltage / current),)
 
 
 def saturating(inductance: float, curve: Curve) -> tuple[float, tuple[tuple[float, float], ...]]:

@@ -17,7 +17,7 @@ from jump_lane.topologies.point import Point
 
 def held(page: Page, point: Point) -> Regulation:
     """Return what the control variable holds: the output voltage, or the current of a string of LEDs."""
-    if point.kind == "leds":
+    if point.kinds[0] == "leds":
         return Regulation("load", point["I_o"], voltage=False, highest=page.highest)
     return Regulation("load", point["V_o"], highest=page.highest)
 
@@ -40,18 +40,44 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
             "no load: nothing discharges the output through a diode, so that every pulse raises it "
             "and no duty ratio holds it"
         )
+    state, recording = _solved(page, point, control)
+    for _ in range(FOLLOWING):
+        moved = _moved(point, recording)
+        if moved is None:
+            break
+        point = moved
+        state, recording = _solved(page, point, control)
+    if balance.require(recording).impulses:
+        _require_paths(page, recording)
+    return state, recording
+
+
+FOLLOWING, SETTLED = 12, 1e-7
+"""How often, and how closely, the voltage is found at which an output that follows takes a constant power."""
+
+
+def _moved(point: Point, recording: Recording) -> Point | None:
+    """Return the point with outputs that follow at the voltages that they have; None if they are there already."""
+    found = {
+        f"V_e{k}": recording.measures(f"load{k}.v").average
+        for k, kind in enumerate(point.kinds[1:], start=2)
+        if kind == "power" and point[f"I_o{k}"] > 0.0
+    }
+    if all(abs(v / point[s] - 1.0) < SETTLED for s, v in found.items()):
+        return None
+    return replace(point, values={**point.values, **found})
+
+
+def _solved(page: Page, point: Point, control: float | None) -> tuple[SteadyState, Recording]:
     circuit = page.at(point)
     guess = {e: point[s] for e, s in page.start.items() if math.isfinite(point.values.get(s, math.nan))}
-    if point.kind == "power":
+    if "power" in point.kinds:
         state = _powered(page, point, guess, control)
     elif control is None:
         state = steady_state(circuit, held(page, point), guess)
     else:
         state = steady_state(replace(circuit, control=control), None, guess)
-    recording = record(state)
-    if balance.require(recording).impulses:
-        _require_paths(page, recording)
-    return state, recording
+    return state, record(state)
 
 
 SLOPES = (0.3, -0.3, -0.7, -1.0)

@@ -56,7 +56,14 @@ def filtered_output(
             ASKED,
             "min",
         ),
-        Line("ESR_max", f"a_ESR*dV_ask/{ripple}", "Ω", f"largest ESR of {c}", OUTPUT_FILTER, "min"),
+        Line(
+            "ESR_max",
+            f"(1 - (1 - a_ESR)/(1 + m_C))*dV_ask/{ripple}",
+            "Ω",
+            f"largest ESR of {c}",
+            OUTPUT_FILTER,
+            "min",
+        ),
         Line(
             c,
             "(1 + m_C)*Q_o/dV_Q",
@@ -145,7 +152,14 @@ def chopped_output(
             ASKED,
             "min",
         ),
-        Line("ESR_max", f"a_ESR*dV_ask/{peak}", "Ω", f"largest ESR of {c}", RIPPLE_CHOPPED, "min"),
+        Line(
+            "ESR_max",
+            f"(1 - (1 - a_ESR)/(1 + m_C))*dV_ask/{peak}",
+            "Ω",
+            f"largest ESR of {c}",
+            RIPPLE_CHOPPED,
+            "min",
+        ),
         Line(c, "(1 + m_C)*Q_o/dV_Q", "F", "output capacitance, with margin", RIPPLE_CHOPPED, component=True),
         Line("dV_oQ", f"Q_o/{c}", "V", "charge share of the output ripple", RIPPLE_CHOPPED),
         Line(
@@ -206,7 +220,14 @@ def swinging_output(peak: str, middle: str, rise: str, fall: str, rms: str) -> t
         Line(
             "dV_Q", f"dV_ask - max(a_ESR*dV_ask, R_Co*{peak})", "V", "ripple left to the charge", ASKED, "min"
         ),
-        Line("ESR_max", f"a_ESR*dV_ask/{peak}", "Ω", "largest ESR of C_o", RIPPLE_CHOPPED, "min"),
+        Line(
+            "ESR_max",
+            f"(1 - (1 - a_ESR)/(1 + m_C))*dV_ask/{peak}",
+            "Ω",
+            "largest ESR of C_o",
+            RIPPLE_CHOPPED,
+            "min",
+        ),
         Line(
             "C_o",
             "(1 + m_C)*Q_o/dV_Q",

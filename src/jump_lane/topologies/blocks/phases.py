@@ -58,7 +58,14 @@ def shaped_output(
             CANCELLATION,
         ),
         Line("dV_Q", "dV_ask - max(a_ESR*dV_ask, R_Co*dI_s)", "V", "ripple left to the charge", ASKED, "min"),
-        Line("ESR_max", "a_ESR*dV_ask/dI_s", "Ω", "largest ESR of C_o", CANCELLATION, "min"),
+        Line(
+            "ESR_max",
+            "(1 - (1 - a_ESR)/(1 + m_C))*dV_ask/dI_s",
+            "Ω",
+            "largest ESR of C_o",
+            CANCELLATION,
+            "min",
+        ),
         Line(
             "C_o",
             f"(1 + m_C)*{charge}/dV_Q",
