@@ -6,9 +6,9 @@ import unittest
 import numpy as np
 
 from jump_lane.circuit.elements import IdealTransformer, Inductor, Resistor
-from jump_lane.derivation import Line
+from jump_lane.equations.formula import Formula
+from jump_lane.equations.sheet import Line
 from jump_lane.errors import InputError
-from jump_lane.formula import Formula
 from jump_lane.report.design import derivation_view
 from jump_lane.study.template import example
 from jump_lane.topologies import NAMES, blocks, page

@@ -1,9 +1,9 @@
 import unittest
 
-from jump_lane.derivation import BOUNDARY
+from jump_lane.equations.sheet import BOUNDARY
 from jump_lane.errors import InputError, NoResultError
-from jump_lane.verify.check import check
-from jump_lane.verify.operating import solve
+from jump_lane.operating.point import solve
+from jump_lane.study.check import check
 from tests.common import buck_tables, design
 
 LOSSY = {

@@ -2,9 +2,9 @@ import unittest
 
 import numpy as np
 
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line, Sheet
+from jump_lane.equations.formula import Formula, pretty
+from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line, Sheet
 from jump_lane.errors import InputError
-from jump_lane.formula import Formula, pretty
 
 
 class FormulaText(unittest.TestCase):

@@ -72,7 +72,7 @@ class PartsList(unittest.TestCase):
     def test_several_pieces_where_one_does_not_reach(self) -> None:
         one = (
             Inductor(part="c", value=18e-6, saturation_current=9.0),
-            Capacitor(part="k", value=10e-6, resistance=0.003),
+            Capacitor(part="k", value=5e-6, resistance=0.003),
         )
         found = fit(spec(buck_tables(), switching__mode="either"), one, "E12", False)
         choke, output = found.choices[0].best, found.choices[1].best

@@ -6,18 +6,18 @@ import unittest
 from jump_lane.judge.asked import JUDGED, NOT_JUDGED, limits, refused
 from jump_lane.judge.limit import Limit
 from jump_lane.judge.ripple import drawn
+from jump_lane.operating.point import solve
 from jump_lane.spec import Spec
+from jump_lane.study.check import check
 from jump_lane.topologies import NAMES, page
 from jump_lane.topologies.design import derive
-from jump_lane.verify.check import check
-from jump_lane.verify.operating import solve
 from tests.common import buck_tables, design, example_design
 
 DESCRIPTIONS = {
     "input": ("voltage", "ac"),
-    "output": ("voltage", "current", "load", "leds"),
+    "output": ("voltage", "current", "power", "resistance", "load", "leds"),
     "switching": ("frequency", "rectifier", "phases", "dead_time"),
-    "transformer": ("primary_turns", "secondary", "clamp_voltage"),
+    "transformer": ("turns_ratio", "primary_turns", "secondary", "clamp_voltage"),
 }
 """Keys that say what there is, not what it has to keep."""
 

@@ -17,9 +17,9 @@ from jump_lane.circuit.gates import Instant
 from jump_lane.circuit.timing import edge, wrapped
 from jump_lane.cli import app, streams
 from jump_lane.errors import ConvergenceError, InputError
-from jump_lane.fields import Celsius, Count, Henries, Number, Ohms
 from jump_lane.files import edit, read_text, require_apart, whole_folder, write_whole
 from jump_lane.harmless import harmless
+from jump_lane.quantities.fields import Celsius, Count, Henries, Number, Ohms
 from jump_lane.report.table import to_csv
 from jump_lane.study.pool import spread
 from jump_lane.study.template import example

@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from jump_lane.overlay import sum_pp, sum_ripple, sum_rms
+from jump_lane.equations.overlay import sum_pp, sum_ripple, sum_rms
 
 
 def sampled(count, *pieces, points=240_000):

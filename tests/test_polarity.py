@@ -1,10 +1,10 @@
 import unittest
 
 from jump_lane.circuit.file import load
+from jump_lane.operating.point import solve
+from jump_lane.operating.polarity import forward_rectifiers, warnings
 from jump_lane.switching.record import record
 from jump_lane.switching.steady import steady_state
-from jump_lane.verify.operating import solve
-from jump_lane.verify.polarity import forward_rectifiers, warnings
 from tests.common import REFERENCE, CommandCase, example_design
 
 SWAPPED = ('s = { nodes = ["s", "gnd"]', 's = { nodes = ["gnd", "s"]')

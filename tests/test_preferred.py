@@ -1,7 +1,7 @@
 import unittest
 
 from jump_lane.errors import InputError
-from jump_lane.preferred import closest, decade, next_higher, next_lower
+from jump_lane.quantities.preferred import closest, decade, next_higher, next_lower
 
 
 class Series(unittest.TestCase):

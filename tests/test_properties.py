@@ -8,16 +8,16 @@ from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from jump_lane.circuit.gates import Instant, complement, on, shifted
+from jump_lane.equations.formula import Formula
 from jump_lane.errors import InputError
-from jump_lane.formula import Formula
-from jump_lane.preferred import SERIES, closest, decade, next_higher, next_lower
 from jump_lane.quantities import INDUCTANCE, VOLTAGE, brief, parse, show
+from jump_lane.quantities.preferred import SERIES, closest, decade, next_higher, next_lower
 from jump_lane.switching import propagators
 from jump_lane.switching.clock import PERIOD, schedule
 from jump_lane.switching.record import record
 from jump_lane.switching.settling import settle
 from jump_lane.switching.steady import Regulation, steady_state
-from jump_lane.waveforms import harmonics, window
+from jump_lane.switching.waveforms import harmonics, window
 from tests.test_switching import buck, driven
 
 positive = st.floats(min_value=1e-12, max_value=1e9)

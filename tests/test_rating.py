@@ -3,9 +3,9 @@
 import unittest
 
 from jump_lane.catalogue.kinds import Capacitor, Diode, Gan, Igbt, Inductor, Mosfet, Transformer
-from jump_lane.rating import AVERAGE, BLOCKED, EFFECTIVE, PEAK, Rated, Rating, ratings_of
+from jump_lane.judge.derived import needs, overloads, unkept
+from jump_lane.judge.rating import AVERAGE, BLOCKED, EFFECTIVE, PEAK, Rated, Rating, ratings_of
 from jump_lane.spec import Margin
-from jump_lane.verify.overload import needs, overloads, unkept
 from tests.common import buck_tables, design, example_design
 
 MARGIN = Margin(voltage=0.3, current=0.2)

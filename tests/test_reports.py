@@ -4,17 +4,17 @@ import unittest
 import xml.etree.ElementTree as ElementTree
 import zlib
 
+from jump_lane.operating.point import solve
 from jump_lane.report.check import check_view
 from jump_lane.report.design import derivation_view, topologies_view
 from jump_lane.report.figures import Curve, Panel, curves_figure, spectrum_figure, waves_figure
 from jump_lane.report.waves import interval_rows, samples_csv, waves_view
+from jump_lane.study.check import check
 from jump_lane.study.template import example, fill
 from jump_lane.switching.record import record
 from jump_lane.switching.steady import steady_state
+from jump_lane.switching.waveforms import Harmonic
 from jump_lane.topologies import NAMES, pages
-from jump_lane.verify.check import check
-from jump_lane.verify.operating import solve
-from jump_lane.waveforms import Harmonic
 from tests.common import buck_tables, design, example_design
 from tests.test_switching import buck, driven
 

@@ -143,7 +143,7 @@ class Saturation(unittest.TestCase):
 
 class InADesign(unittest.TestCase):
     def test_check_fails_with_the_reason(self) -> None:
-        from jump_lane.verify.check import check
+        from jump_lane.study.check import check
 
         part = {
             "resistance": "5 mΩ",
@@ -166,7 +166,7 @@ class InADesign(unittest.TestCase):
         self.assertIn("the saturation curves of windings on one core are not simulated", coupled.caveats())
 
     def test_a_large_enough_one_holds(self) -> None:
-        from jump_lane.verify.check import check
+        from jump_lane.study.check import check
 
         part = {"saturation_current": "6 A", "saturation": "0 A: 100 %; 5.5 A: 100 %; 8 A: 40 %"}
         found = check(design(buck_tables(), parts={"L": part}, switching__mode="either"))

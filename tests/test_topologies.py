@@ -11,14 +11,14 @@ import numpy as np
 import pint
 
 from jump_lane.circuit.circuit import validate
-from jump_lane.derivation import BOUNDARY, Line
+from jump_lane.equations.formula import FUNCTIONS
+from jump_lane.equations.sheet import BOUNDARY, Line
 from jump_lane.errors import InputError
-from jump_lane.formula import FUNCTIONS
+from jump_lane.operating.point import solve
 from jump_lane.report.nomenclature import nomenclature
+from jump_lane.study.check import Finding, check
 from jump_lane.topologies import NAMES, page
 from jump_lane.topologies.design import Design
-from jump_lane.verify.check import Finding, check
-from jump_lane.verify.operating import solve
 from tests.common import buck_tables, design, example_design
 
 UNITS = {

@@ -20,14 +20,14 @@ from jump_lane.report.table import View
 from jump_lane.report.tolerance import tolerance_view
 from jump_lane.study import cross, tolerance
 from jump_lane.study import fit as fitting
+from jump_lane.study.check import Check
 from jump_lane.study.compare import Candidate
 from jump_lane.study.modes import ModeMap
 from jump_lane.study.sweep import Axis, Column, Row, Sweep
 from jump_lane.study.template import example
 from jump_lane.study.write import with_choices, with_parts
+from jump_lane.switching.waveforms import Harmonic
 from jump_lane.topologies.page import Ask
-from jump_lane.verify.check import Check
-from jump_lane.waveforms import Harmonic
 from tests.common import buck_tables, design, example_design
 
 DESIGN = design(buck_tables())
@@ -269,7 +269,7 @@ class Measured(unittest.TestCase):
 
     def test_cursors_on_a_simulated_ramp(self) -> None:
         """24 V to 5 V: while S1 conducts, L sees 19 V; the slope between two cursors is 19 V/L."""
-        from jump_lane.verify.operating import solve
+        from jump_lane.operating.point import solve
 
         at = DESIGN.at(24.0, 4.0)
         recording = solve(at)[1]

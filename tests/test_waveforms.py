@@ -4,7 +4,7 @@ import numpy as np
 
 from jump_lane.switching.record import record
 from jump_lane.switching.steady import steady_state
-from jump_lane.waveforms import harmonics, window
+from jump_lane.switching.waveforms import harmonics, window
 from tests.test_switching import T, buck, driven
 
 

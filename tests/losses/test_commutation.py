@@ -9,9 +9,9 @@ from jump_lane.losses.budget import budget
 from jump_lane.losses.commutation import Commutation, commutations, stops, turned_on
 from jump_lane.losses.recovery import left
 from jump_lane.losses.stage import Stage
+from jump_lane.operating.point import solve
 from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design, derive
-from jump_lane.verify.operating import solve
 from tests.common import buck_tables, design, example_design
 
 FAST = Diode(part="fast", recovery_charge=40e-9, recovery_current=2.0)

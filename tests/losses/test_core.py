@@ -102,8 +102,8 @@ class InACircuit(unittest.TestCase):
         """What one winding sees is the integral of its own voltage, whoever carries the current."""
         from jump_lane.losses.core import linkage
         from jump_lane.losses.stage import Stage
+        from jump_lane.operating.point import solve
         from jump_lane.topologies.components import components
-        from jump_lane.verify.operating import solve
         from tests.common import buck_tables, design
 
         tables = buck_tables() | {"topology": "sepic", "parts": {"T": {"factor": 0.9}}}

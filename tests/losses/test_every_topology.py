@@ -5,18 +5,18 @@ from functools import cache
 
 from jump_lane.catalogue.kinds import ROLES, Diode, Inductor, Mosfet
 from jump_lane.catalogue.load import samples
+from jump_lane.judge.derived import needs, overloads
+from jump_lane.judge.rating import Rating
 from jump_lane.losses.budget import Budget, budget
-from jump_lane.rating import Rating
 from jump_lane.spec import Spec
-from jump_lane.stock import value_of
-from jump_lane.surroundings import Sink, Thermal
+from jump_lane.spec.surroundings import Sink, Thermal
 from jump_lane.topologies import NAMES
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
-from jump_lane.verify.overload import needs, overloads
+from jump_lane.topologies.stock import value_of
 from tests.common import example_design
 
 

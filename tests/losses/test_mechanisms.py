@@ -9,10 +9,10 @@ from jump_lane.losses.budget import Budget, budget
 from jump_lane.losses.charge import stored
 from jump_lane.losses.ledger import Gap, Loss
 from jump_lane.losses.overlap import transition
+from jump_lane.operating.point import solve
 from jump_lane.quantities import show
-from jump_lane.surroundings import Driver
+from jump_lane.spec.surroundings import Driver
 from jump_lane.topologies.design import Design
-from jump_lane.verify.operating import solve
 from tests.common import buck_tables, design, example_design
 
 FET = {

@@ -5,12 +5,12 @@ from __future__ import annotations
 import unittest
 from typing import Any
 
-from jump_lane.judge.mode import simulated_mode
+from jump_lane.operating.mode import simulated_mode
+from jump_lane.operating.point import solve
 from jump_lane.spec import parse_spec
+from jump_lane.study.check import check_corner
 from jump_lane.switching.record import Recording
 from jump_lane.topologies.design import Design, derive
-from jump_lane.verify.check import check_corner
-from jump_lane.verify.operating import solve
 
 
 class PageCase(unittest.TestCase):

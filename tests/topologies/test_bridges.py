@@ -3,10 +3,10 @@ from dataclasses import replace
 
 from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.errors import InputError, NoResultError
+from jump_lane.operating.point import solve_point
 from jump_lane.spec import parse_spec
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.point import Point
-from jump_lane.verify.operating import solve_point
 from tests.topologies.pagecase import PageCase
 
 

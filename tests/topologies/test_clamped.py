@@ -3,9 +3,9 @@
 import unittest
 
 from jump_lane.circuit.elements import Diode, Inductor
+from jump_lane.operating.point import solve
+from jump_lane.study.check import check
 from jump_lane.topologies.design import Design
-from jump_lane.verify.check import check
-from jump_lane.verify.operating import solve
 from tests.common import design
 from tests.test_topologies import EveryModeEveryLoss
 

@@ -1,8 +1,8 @@
 from jump_lane.errors import InputError
 from jump_lane.spec import parse_spec
+from jump_lane.study.check import check
 from jump_lane.study.cross import plan
 from jump_lane.topologies.design import derive
-from jump_lane.verify.check import check
 from tests.topologies.pagecase import PageCase
 
 

@@ -1,4 +1,4 @@
-from jump_lane.derivation import CONTINUOUS
+from jump_lane.equations.sheet import CONTINUOUS
 from tests.topologies.pagecase import PageCase
 
 

@@ -4,18 +4,18 @@ import math
 import tomllib
 from typing import Any
 
-from jump_lane.derivation import REVERSED
+from jump_lane.equations.sheet import REVERSED
 from jump_lane.errors import InputError
 from jump_lane.losses.budget import budget
+from jump_lane.operating.point import solve
 from jump_lane.spec import parse_spec
+from jump_lane.study.check import check_corner
 from jump_lane.study.compare import of_topologies
 from jump_lane.study.template import example
 from jump_lane.topologies import NAMES, page
 from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.role import alike
-from jump_lane.verify.check import check_corner
-from jump_lane.verify.operating import solve
 from tests.common import CommandCase
 from tests.topologies.pagecase import PageCase
 

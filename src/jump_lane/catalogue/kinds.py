@@ -16,7 +16,7 @@ from jump_lane.catalogue.curve import (
     OverTemperature,
     ResistanceOverFrequency,
 )
-from jump_lane.fields import (
+from jump_lane.quantities.fields import (
     Amperes,
     Celsius,
     Coulombs,

@@ -14,8 +14,8 @@ from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.circuit.timing import edge, wrapped
 from jump_lane.errors import ConvergenceError, InputError
-from jump_lane.fields import Amperes, Farads, Given, Henries, Hertz, Number, Ohms, Ratio, Volts
 from jump_lane.quantities import CURRENT, RATIO, VOLTAGE, parse
+from jump_lane.quantities.fields import Amperes, Farads, Given, Henries, Hertz, Number, Ohms, Ratio, Volts
 from jump_lane.validation import explain, read_toml
 
 Nodes = tuple[str, str]

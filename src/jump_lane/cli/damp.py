@@ -55,7 +55,7 @@ def damp(
     derive_damping(design, device)
     ensure_compiled()
     from jump_lane.report.damping import damping_figure, damping_view
-    from jump_lane.verify.damping import compare_damping
+    from jump_lane.study.damping import compare_damping
 
     found = compare_damping(design, device)
     if figure is not None:

@@ -123,7 +123,7 @@ def check(
         show(tolerance_view(work, *study.judge(work, rows), complete), json)
         return
     from jump_lane.report.check import check_view
-    from jump_lane.verify.check import check as run
+    from jump_lane.study.check import check as run
 
     show(check_view(run(design), every), json)
 

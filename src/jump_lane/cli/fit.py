@@ -32,7 +32,7 @@ def fit(
     from jump_lane.catalogue.load import load as load_parts
     from jump_lane.errors import InputError
     from jump_lane.files import edit
-    from jump_lane.preferred import decade
+    from jump_lane.quantities.preferred import decade
     from jump_lane.study.fit import fit as choose
 
     decade(series)
@@ -44,7 +44,7 @@ def fit(
         raise InputError(f"{file}: {error}") from None
     ensure_compiled()
     from jump_lane.report.fit import fit_view
-    from jump_lane.verify.check import check
+    from jump_lane.study.check import check
 
     view = fit_view(found, check(found.after))
     if write:

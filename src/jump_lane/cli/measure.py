@@ -88,9 +88,9 @@ def measure(
         )
     control = quantity(duty, RATIO, "--duty")
     ensure_compiled()
+    from jump_lane.operating.point import solve
     from jump_lane.report.measure import measure_view, spectrum_view
-    from jump_lane.verify.operating import solve
-    from jump_lane.waveforms import harmonics as analyse
+    from jump_lane.switching.waveforms import harmonics as analyse
 
     state, recording = solve(design, control=control)
     names = signal or [f"{name}.i" for name in design.inductors] + ["load.v"]

@@ -47,8 +47,8 @@ def size(
     except (InputError, NoResultError) as error:
         raise type(error)(f"{file}: {error}") from None
     from jump_lane.report.size import size_view
+    from jump_lane.study.check import check
     from jump_lane.topologies.design import derive
-    from jump_lane.verify.check import check
 
     after = derive(spec.model_copy(update={"chosen": {**spec.chosen, **found.values}}))
     if write:

@@ -21,7 +21,7 @@ from jump_lane.cli.render import note, show
 
 if TYPE_CHECKING:
     from jump_lane.switching.record import Recording
-    from jump_lane.waveforms import Waveforms
+    from jump_lane.switching.waveforms import Waveforms
 
 
 def register(app: typer.Typer) -> None:
@@ -72,8 +72,8 @@ def waves(
     control = quantity(duty, RATIO, "--duty")
     window = (quantity(start, TIME, "--from"), quantity(end, TIME, "--to"))
     ensure_compiled()
+    from jump_lane.operating.point import solve
     from jump_lane.report.waves import samples_csv, waves_view
-    from jump_lane.verify.operating import solve
 
     state, recording = solve(design, control=control)
     panels = tuple(

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jump_lane.errors import BalanceError, ConvergenceError, RunawayError
+from jump_lane.judge.rating import Rating
 from jump_lane.losses import bipolar, capacitor, charge, conduction, core, overlap, ratings, recovery, winding
 from jump_lane.losses.commutation import commutations
 from jump_lane.losses.cooling import network, unknown
@@ -15,14 +16,13 @@ from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.missing import missing
 from jump_lane.losses.stage import Stage
 from jump_lane.losses.thermal import Network, feedback, solve
-from jump_lane.rating import Rating
-from jump_lane.stock import figures
+from jump_lane.operating.point import solve_point
+from jump_lane.switching.waveforms import Array
 from jump_lane.topologies.blocks.damping import derive_damping
 from jump_lane.topologies.components import Component, components
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.point import Point
-from jump_lane.verify.operating import solve_point
-from jump_lane.waveforms import Array
+from jump_lane.topologies.stock import figures
 
 BALANCE = 1e-6
 """What simulated input, output and losses may differ by, part of the input power."""

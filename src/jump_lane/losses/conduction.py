@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from jump_lane.circuit.elements import Capacitor, Diode, Inductor, Resistor, Switch
 from jump_lane.losses.ledger import Loss
 from jump_lane.losses.stage import Stage
-from jump_lane.stock import figures
 from jump_lane.topologies.components import Component
+from jump_lane.topologies.stock import figures
 
 CHANNEL, BODY, FORWARD = "conduction", "body diode", "conduction"
 WINDING, SERIES = "winding, direct current", "series resistance"

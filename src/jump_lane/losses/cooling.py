@@ -11,7 +11,7 @@ from jump_lane.errors import InputError, nearest
 from jump_lane.losses.ledger import Gap
 from jump_lane.losses.thermal import Network
 from jump_lane.spec import Spec
-from jump_lane.surroundings import Sink
+from jump_lane.spec.surroundings import Sink
 from jump_lane.topologies.components import Component
 from jump_lane.topologies.design import Design
 

@@ -13,8 +13,8 @@ from jump_lane.catalogue.kinds import Transformer
 from jump_lane.circuit.elements import CoupledInductors, Inductor
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.stage import Stage
+from jump_lane.switching.waveforms import Array
 from jump_lane.topologies.components import Component
-from jump_lane.waveforms import Array
 
 CORE = "core"
 BIAS = "core losses do not include the effect of a direct flux beneath the ripple"

@@ -11,7 +11,7 @@ from jump_lane.losses.commutation import Commutation
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.stage import Stage
 from jump_lane.quantities import show
-from jump_lane.surroundings import Driver
+from jump_lane.spec.surroundings import Driver
 from jump_lane.topologies.components import Component
 
 TURN_ON, TURN_OFF, GATE = "turn-on overlap", "turn-off overlap", "gate drive"

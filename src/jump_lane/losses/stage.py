@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from jump_lane.switching.record import Edge, Recording
+from jump_lane.switching.waveforms import Array, Measures
 from jump_lane.topologies.components import Component
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.point import Point
-from jump_lane.waveforms import Array, Measures
 
 HARMONICS = 40
 """Harmonics that are followed one by one; what lies above counts at the highest of them."""
@@ -66,7 +66,7 @@ class Stage:
 
         The last one holds all that lies above `HARMONICS` as well.
         """
-        from jump_lane.waveforms import fourier
+        from jump_lane.switching.waveforms import fourier
 
         amplitudes = fourier(self.samples(signal), self.recording.period, HARMONICS)[1:]
         squares: Array = np.abs(amplitudes) ** 2 / 2.0

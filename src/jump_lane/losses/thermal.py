@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from jump_lane.errors import NoResultError, RunawayError
-from jump_lane.waveforms import Array
+from jump_lane.switching.waveforms import Array
 
 TOLERANCE = 1e-9
 """Temperature difference at which the solution counts as found [K]."""

@@ -13,8 +13,8 @@ from jump_lane.circuit.elements import Inductor, Resistor
 from jump_lane.losses.ledger import Entry, Gap, Loss
 from jump_lane.losses.stage import Stage
 from jump_lane.quantities import show
+from jump_lane.switching.waveforms import Array
 from jump_lane.topologies.components import Component
-from jump_lane.waveforms import Array
 
 EDDY = "winding, eddy currents"
 COPPER_RESISTIVITY = 1.724e-8

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from jump_lane.formula import pretty
+from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.table import Table, View
-from jump_lane.verify.check import Check, Corner, Finding
+from jump_lane.study.check import Check, Corner, Finding
 
 
 def check_view(check: Check, every: bool) -> View:

@@ -7,12 +7,12 @@ from typing import Any
 
 from jump_lane.circuit.elements import Diode, Switch
 from jump_lane.errors import InputError, nearest
+from jump_lane.operating.polarity import warnings
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.table import Table, View, to_csv
 from jump_lane.report.waves import interval_table, measures_data, measures_table
 from jump_lane.switching.balance import Balance
 from jump_lane.switching.record import Recording
-from jump_lane.verify.polarity import warnings
 
 
 def select(recording: Recording, elements: list[str]) -> list[str]:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from jump_lane.formula import pretty
+from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show
 from jump_lane.report.figures import Curve, curves_figure
 from jump_lane.report.table import Table, View
-from jump_lane.verify.damping import Comparison
+from jump_lane.study.damping import Comparison
 
 
 def damping_view(found: Comparison) -> View:

@@ -6,13 +6,13 @@ from typing import Any
 
 import numpy as np
 
-from jump_lane.derivation import Sheet, Value
-from jump_lane.formula import pretty
+from jump_lane.equations.formula import pretty
+from jump_lane.equations.sheet import Sheet, Value
+from jump_lane.judge.derived import overloads
 from jump_lane.quantities import show
 from jump_lane.report.table import Table, View
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Page
-from jump_lane.verify.overload import overloads
 
 
 def topologies_view(pages: list[Page]) -> View:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from jump_lane.errors import InputError
 from jump_lane.harmless import harmless
 from jump_lane.quantities import show
-from jump_lane.waveforms import NOISE, Harmonic, Measures, Waveforms, unit_of
+from jump_lane.switching.waveforms import NOISE, Harmonic, Measures, Waveforms, unit_of
 
 COLOURS = ("#14505c", "#d1495b", "#7a9e3f", "#8a5fa8", "#c98a1b", "#3f7cac")
 INK = "#22313a"

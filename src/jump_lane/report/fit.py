@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from jump_lane.formula import pretty
+from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.table import Table, View
+from jump_lane.study.check import Check
 from jump_lane.study.fit import Candidate, Choice, Fit
-from jump_lane.verify.check import Check
 
 
 def fit_view(fit: Fit, check: Check) -> View:

@@ -7,7 +7,7 @@ from typing import Any
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.table import Table, View
 from jump_lane.switching.record import Recording
-from jump_lane.waveforms import Harmonic, Window, unit_of, window
+from jump_lane.switching.waveforms import Harmonic, Window, unit_of, window
 
 CHARGE = {"A": "C", "V": "Vs", "": "s"}
 SLOPE = {"A": "A/s", "V": "V/s", "": "1/s"}

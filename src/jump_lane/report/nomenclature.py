@@ -9,8 +9,8 @@ import tomllib
 from collections.abc import Iterator
 from typing import Any
 
-from jump_lane.derivation import Sheet
-from jump_lane.formula import pretty
+from jump_lane.equations.formula import pretty
+from jump_lane.equations.sheet import Sheet
 from jump_lane.spec import Spec, parse_spec
 from jump_lane.study.template import DEMONSTRATION, example
 from jump_lane.topologies import NAMES, page

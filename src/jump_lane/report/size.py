@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from jump_lane.formula import pretty
+from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.table import Table, View
 from jump_lane.sizing.case import Case
 from jump_lane.sizing.readings import Reading
 from jump_lane.sizing.solve import Sizing
-from jump_lane.verify.check import Check
+from jump_lane.study.check import Check
 
 FIXED = "the file fixes every component value that a limit asks for; --anew looks for them all the same"
 

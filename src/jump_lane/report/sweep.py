@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from jump_lane.formula import pretty
+from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show
 from jump_lane.report.export import Columns
 from jump_lane.report.figures import Curve, curves_figure

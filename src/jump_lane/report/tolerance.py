@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jump_lane.formula import pretty
+from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.table import Table, View
 from jump_lane.study.sweep import Row

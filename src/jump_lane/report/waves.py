@@ -9,7 +9,7 @@ import numpy as np
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.table import Table, View, to_csv
 from jump_lane.switching.record import Recording
-from jump_lane.waveforms import NOISE, Measures, Waveforms, unit_of
+from jump_lane.switching.waveforms import NOISE, Measures, Waveforms, unit_of
 
 TELLING = 10.0
 """A peak-to-peak value above this multiple of the average is not expressed by it."""

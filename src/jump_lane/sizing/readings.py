@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from jump_lane.judge.asked import duty_limit, limits
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.judge.mode import mode_limit
+from jump_lane.operating.point import solve
 from jump_lane.sizing.case import Case, Values, spots
 from jump_lane.topologies.design import Design
-from jump_lane.verify.operating import solve
 
 AIM = 0.9995
 """Part of a limit that is aimed at, so that rounding does not break it."""

@@ -10,18 +10,18 @@ from functools import partial
 from jump_lane.catalogue.kinds import ROLES, Capacitor, Diode, Igbt, Inductor, Mosfet, Part
 from jump_lane.catalogue.load import samples
 from jump_lane.errors import InputError, JumpLaneError, nearest
+from jump_lane.judge.derived import needs, unkept
+from jump_lane.judge.rating import Rated
 from jump_lane.losses.bipolar import scale
 from jump_lane.losses.budget import GUESS, Budget, budget, estimate
 from jump_lane.losses.charge import stored
 from jump_lane.losses.overlap import reaches, transition
-from jump_lane.rating import Rated
 from jump_lane.spec import Spec
-from jump_lane.stock import figures, stock, value_of
 from jump_lane.study.pool import spread
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.role import Role, alike
-from jump_lane.verify.overload import needs, unkept
+from jump_lane.topologies.stock import figures, stock, value_of
 
 GOALS = ("loss", "temperature", "cost")
 """What combinations can be ranked by: loss [W], highest temperature [°C], cost figure."""

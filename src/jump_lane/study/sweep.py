@@ -239,8 +239,8 @@ def _with(tables: dict[str, Any], values: dict[str, float]) -> Spec:
 
 def run_spot(spot: Spot, wanted: tuple[Column, ...], control: float | None) -> Row:
     """Simulate one point; what has no result keeps its reason."""
-    from jump_lane.judge.mode import simulated_mode
-    from jump_lane.verify.operating import solve
+    from jump_lane.operating.mode import simulated_mode
+    from jump_lane.operating.point import solve
 
     row, page = spot.row, spot.design.page
     derived = spot.design.sheet[page.control].corner(*spot.at)

@@ -102,7 +102,7 @@ def _tolerances(design: Design) -> dict[str, float]:
 def _extremes(design: Design) -> Iterator[Deviations]:
     """Yield every combination of signs, all inductances alike and all capacitances alike."""
     tolerances = _tolerances(design)
-    kinds = {role.name: role.kind for role in design.page.roles} | {"f_s": "frequency", "V_F": "forward"}
+    kinds = {role.name: role.kind for role in design.page.roles} | {"f_s": "frequency", "V_F": "drop"}
     groups = list(dict.fromkeys(kinds[name] for name in tolerances))
     for signs in itertools.product((-1.0, 1.0), repeat=len(groups)):
         sign = dict(zip(groups, signs, strict=True))

@@ -8,8 +8,8 @@ from typing import Any
 import tomlkit
 
 from jump_lane.quantities import brief
-from jump_lane.stock import KEYS
 from jump_lane.study.fit import Fit
+from jump_lane.topologies.stock import KEYS
 
 
 def with_choices(text: str, fit: Fit, shelves: Sequence[str] = ()) -> str:

@@ -18,7 +18,7 @@ from jump_lane.switching.configuration import conducting
 from jump_lane.switching.integrals import Integrals
 from jump_lane.switching.network import Array
 from jump_lane.switching.steady import SteadyState
-from jump_lane.waveforms import Measures
+from jump_lane.switching.waveforms import Measures
 
 BREACH = 1e-5
 """A diode law broken by less than this part of the largest voltage or current is rounding."""

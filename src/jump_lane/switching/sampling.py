@@ -13,7 +13,7 @@ from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.configuration import conducting
 from jump_lane.switching.engine import Engine, Trace
 from jump_lane.switching.network import Array
-from jump_lane.waveforms import Waveforms
+from jump_lane.switching.waveforms import Waveforms
 
 FAINT = 1e-9
 """Signals are shown down to this part of the largest voltage or current."""

@@ -18,7 +18,7 @@ from dataclasses import replace
 
 from jump_lane.circuit.elements import Capacitor, Element, IdealTransformer, Inductor, Winding
 from jump_lane.circuit.gates import Gates, Instant, complement, on
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, transformers
 from jump_lane.topologies.page import Entry, Page, Proof

@@ -15,7 +15,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Capacitor, Element
 from jump_lane.circuit.gates import Gates, Instant, complement, on
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import forwards, transformers
 from jump_lane.topologies.page import Cases, Entry, Page, Proof

@@ -7,17 +7,17 @@ from collections.abc import Mapping
 import numpy as np
 
 from jump_lane.catalogue.kinds import Inductor
-from jump_lane.derivation import Line, Sheet
+from jump_lane.equations.formula import formula
+from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.errors import InputError, nearest
-from jump_lane.fields import Limit
-from jump_lane.formula import formula
 from jump_lane.quantities import DIMENSIONS, Dimension, parse
+from jump_lane.quantities.fields import Limit
 from jump_lane.spec import Output, Spec
-from jump_lane.stock import KEYS, count, figures, keys_of, part_of, value_of
 from jump_lane.topologies import page as find_page
 from jump_lane.topologies.blocks import ASKED, DEFINITION
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.role import Role
+from jump_lane.topologies.stock import KEYS, count, figures, keys_of, part_of, value_of
 
 AT_BOUNDARY = Limit(value=2.0, relative=True)
 """The ripple at the boundary of continuous conduction, where the file asks for none: twice the average."""

@@ -13,7 +13,7 @@ V_2 = V_o and the current falls.  Below the boundary load the current reaches ze
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point

@@ -13,7 +13,7 @@ hands its current over to the output.  V_o is the magnitude of the output voltag
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.derivation import CONTINUOUS, REVERSED, WHOLE, Line
+from jump_lane.equations.sheet import CONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point

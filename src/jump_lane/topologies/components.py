@@ -14,10 +14,10 @@ from jump_lane.circuit.elements import (
     Resistor,
     Switch,
 )
-from jump_lane.stock import count, part_of
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role, alike
+from jump_lane.topologies.stock import count, part_of
 
 
 @dataclass(frozen=True)

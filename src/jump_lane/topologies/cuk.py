@@ -13,7 +13,7 @@ the magnitude of the output voltage, V_Cs = V_in + V_o.
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point

@@ -15,7 +15,7 @@ from dataclasses import replace
 
 from jump_lane.circuit.elements import Element, Inductor, Winding
 from jump_lane.circuit.gates import Gates, Instant, complement, on, shifted
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, WHOLE, Line
+from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, rectifying, transformers, turning
 from jump_lane.topologies.blocks.rewriting import TWICE, rewritten

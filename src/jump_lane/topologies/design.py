@@ -13,7 +13,7 @@ from jump_lane.catalogue.curve import Curve
 from jump_lane.catalogue.kinds import Inductor
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Diode, Switch
-from jump_lane.derivation import BOUNDARY, CONTINUOUS, DISCONTINUOUS, NEAR, REVERSED, Line, Sheet
+from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS, NEAR, REVERSED, Line, Sheet
 from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import show
 from jump_lane.spec import Spec

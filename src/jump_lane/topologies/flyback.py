@@ -15,7 +15,7 @@ V_or = n·(V_o + V_F) reversed.  What the leakage inductance holds then goes int
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, transformers
 from jump_lane.topologies.page import Cases, Entry, Page

@@ -14,7 +14,7 @@ the winding Nr drives the magnetising current through D_r back into the source.
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Diode, Element, Winding
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import forwards, transformers
 from jump_lane.topologies.page import Entry, Page

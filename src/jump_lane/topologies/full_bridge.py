@@ -13,7 +13,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
 from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages

@@ -14,7 +14,7 @@ Every phase is a boost converter with the N-th part of the load.  The ripples of
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.derivation import CONTINUOUS, REVERSED, WHOLE, Line
+from jump_lane.equations.sheet import CONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import Page, Proof
 from jump_lane.topologies.point import Point

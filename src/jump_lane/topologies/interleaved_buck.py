@@ -12,7 +12,7 @@ part at the output (wholly where N·D is a whole number).
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.page import ByTarget, Page, Proof
 from jump_lane.topologies.point import Point

@@ -17,7 +17,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Winding
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, pair, transformers, turning
 from jump_lane.topologies.blocks.rewriting import rewritten

@@ -15,7 +15,7 @@ as the primary current of a flyback does.
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Winding
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, pair, transformers, turning
 from jump_lane.topologies.blocks.rewriting import rewritten

@@ -20,7 +20,7 @@ from jump_lane.circuit.elements import (
     Winding,
 )
 from jump_lane.circuit.gates import Gates, Instant, on
-from jump_lane.derivation import Line, Sheet
+from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.spec import Spec
 from jump_lane.topologies import blocks
 from jump_lane.topologies.asked import load_kind

@@ -16,7 +16,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Capacitor, Element, Inductor
 from jump_lane.circuit.gates import Gates, Instant, on
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
+from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
 from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages

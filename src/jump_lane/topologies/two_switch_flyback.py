@@ -16,7 +16,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Diode, Element
 from jump_lane.circuit.gates import Gates, Instant, on
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import flybacks, transformers
 from jump_lane.topologies.page import Bound, Cases, Entry, Page, Proof

@@ -17,7 +17,7 @@ from dataclasses import replace
 
 from jump_lane.circuit.elements import Diode, Element
 from jump_lane.circuit.gates import Gates, Instant
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import forwards, transformers
 from jump_lane.topologies.page import Entry, Page

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.sources import (
     ASKED,
     COUPLING_CHARGE,

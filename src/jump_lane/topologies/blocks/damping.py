@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 from jump_lane.circuit.circuit import Circuit, terminals
 from jump_lane.circuit.elements import Capacitor, Diode, Element, Inductor, Resistor, Switch
-from jump_lane.derivation import Line, Sheet
+from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.errors import InputError, nearest
 from jump_lane.spec import Damping
 from jump_lane.topologies.design import Design

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.ramps import root_mean_square
 from jump_lane.topologies.blocks.sources import (
     KIRCHHOFF,

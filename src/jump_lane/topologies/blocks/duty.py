@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.sources import (
     DEFINITION,
     DISCONTINUOUS_RATIO,

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from jump_lane.circuit.elements import Capacitor, Diode, Element, Resistor
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, WHOLE, Line
+from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies.blocks.capacitors import chopped_input, chopped_output
 from jump_lane.topologies.blocks.devices import device, with_spike
 from jump_lane.topologies.blocks.duty import gate_times, handed_over, lossy_duty, peak_ratio

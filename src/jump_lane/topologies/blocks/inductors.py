@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, Line
+from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies.blocks.sources import (
     BOUNDARY_CONDITION,
     DEFINITION,

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from jump_lane.derivation import Line, Sheet
+from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.errors import InputError
 from jump_lane.quantities import CAPACITANCE, parse, show
 from jump_lane.spec import Spec, VoltageRange

@@ -6,7 +6,7 @@ currents flows through S1 and then through the rectifier.
 
 from __future__ import annotations
 
-from jump_lane.derivation import WHOLE, Line
+from jump_lane.equations.sheet import WHOLE, Line
 from jump_lane.topologies.blocks.duty import handed_over, lossy_duty, peak_ratio, ratio_left
 from jump_lane.topologies.blocks.inductors import inductor
 from jump_lane.topologies.blocks.sources import (

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.sources import ASKED, CANCELLATION, DEFINITION, FIRST_HARMONIC, RMS_VALUES
 
 MATCHING = 0.05

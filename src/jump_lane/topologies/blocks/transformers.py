@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Resistor, Winding
-from jump_lane.derivation import Line, Sheet
+from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.spec import Spec
 from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF, RMS_VALUES, VOLT_SECONDS
 from jump_lane.topologies.page import Cases

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks import flybacks
 from jump_lane.topologies.blocks.capacitors import coupling_capacitor
 from jump_lane.topologies.blocks.devices import device

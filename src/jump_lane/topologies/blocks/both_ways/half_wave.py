@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.both_ways.drive import Drive
 from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
 from jump_lane.topologies.blocks.devices import stresses, with_spike

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, REVERSED, Line
 from jump_lane.topologies.blocks.both_ways import half_wave
 from jump_lane.topologies.blocks.both_ways.drive import Drive
 from jump_lane.topologies.blocks.both_ways.stages import KINDS, stages

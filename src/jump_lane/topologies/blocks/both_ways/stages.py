@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.both_ways.drive import Drive
 from jump_lane.topologies.blocks.sources import DEFINITION, ONE_SIDED, VOLT_SECONDS
 from jump_lane.topologies.blocks.step_down import StepDown

@@ -7,7 +7,7 @@ L2 with a current doubler), and the core needs a gap.
 
 from __future__ import annotations
 
-from jump_lane.derivation import CONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.devices import ramped_device, with_spike
 from jump_lane.topologies.blocks.forwards import doubled, half_wave
 from jump_lane.topologies.blocks.forwards.lines import (

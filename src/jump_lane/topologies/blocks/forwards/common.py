@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from jump_lane.circuit.elements import Element, Winding
 from jump_lane.circuit.gates import Gates, Instant, complement, on
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks import rectifying
 from jump_lane.topologies.blocks.devices import ramped_device
 from jump_lane.topologies.blocks.proofs import (

@@ -11,7 +11,7 @@ during D_e against the reset voltage, and from then on L2 and L_s carry one curr
 
 from __future__ import annotations
 
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.devices import stresses, with_spike
 from jump_lane.topologies.blocks.forwards.lines import (
     drawn,

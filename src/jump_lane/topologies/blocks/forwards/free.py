@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.forwards import doubled, half_wave, rectified, rectified_sizing
 from jump_lane.topologies.blocks.forwards.lines import left_for_reset
 from jump_lane.topologies.blocks.forwards.paths import PATHS

@@ -7,7 +7,7 @@ that resets the core.
 
 from __future__ import annotations
 
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.capacitors import filtered_output
 from jump_lane.topologies.blocks.devices import ramped_device, with_spike
 from jump_lane.topologies.blocks.forwards.lines import (

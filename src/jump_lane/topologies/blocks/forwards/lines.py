@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.capacitors import chopped_input
 from jump_lane.topologies.blocks.duty import gate_times
 from jump_lane.topologies.blocks.inductors import continuous_only

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.forwards.lines import secondary_voltage
 from jump_lane.topologies.blocks.sources import WITH_LOSSES
 

@@ -9,7 +9,7 @@ Leakage inductance is that of the secondary.
 
 from __future__ import annotations
 
-from jump_lane.derivation import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.devices import stresses, with_spike
 from jump_lane.topologies.blocks.duty import gate_times
 from jump_lane.topologies.blocks.forwards.lines import (

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jump_lane.derivation import Line
+from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.forwards.lines import magnetising, seen_by_secondary
 from jump_lane.topologies.blocks.forwards.paths import Paths, on_voltages
 from jump_lane.topologies.blocks.inductors import inductance

@@ -10,8 +10,8 @@ from typing import Any
 
 import numpy as np
 
+from jump_lane.equations.overlay import sum_pp, sum_ripple, sum_rms
 from jump_lane.errors import InputError
-from jump_lane.overlay import sum_pp, sum_ripple, sum_rms
 
 
 def _extreme(pick: Callable[[Any, Any], Any]) -> Callable[..., Any]:
@@ -63,7 +63,7 @@ class Formula:
     """An arithmetic expression over named symbols, written in plain text.
 
     Allowed are ``+ − * / **``, parentheses, numbers, names, ``pi`` and sqrt, min, max, abs, floor, cos, sin,
-    acos, atan, log, exp, and the sums over several phases of `jump_lane.overlay`.
+    acos, atan, log, exp, and the sums over several phases of `jump_lane.equations.overlay`.
 
     Raises
     ------

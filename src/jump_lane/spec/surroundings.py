@@ -7,7 +7,8 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from jump_lane.errors import InputError
-from jump_lane.fields import (
+from jump_lane.quantities import RATIO, parse
+from jump_lane.quantities.fields import (
     Amperes,
     Celsius,
     Henries,
@@ -19,7 +20,6 @@ from jump_lane.fields import (
     Volts,
     Watts,
 )
-from jump_lane.quantities import RATIO, parse
 
 
 class _Table(BaseModel):

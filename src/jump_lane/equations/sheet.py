@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.formula import Formula, formula, pretty
+from jump_lane.equations.formula import Formula, formula, pretty
 from jump_lane.quantities import show
 
 Array = NDArray[np.float64]

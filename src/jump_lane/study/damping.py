@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jump_lane.errors import NoResultError
+from jump_lane.operating.point import held
 from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import steady_state
 from jump_lane.topologies.blocks.damping import Damped, derive_damping, with_ringing
 from jump_lane.topologies.design import Design
-from jump_lane.verify.operating import held
 
 
 @dataclass(frozen=True)

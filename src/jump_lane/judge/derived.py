@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Part
+from jump_lane.judge.rating import AVERAGE, BLOCKED, EFFECTIVE, GATED, PEAK, Rated, Rating, ratings_of
 from jump_lane.quantities import show
-from jump_lane.rating import AVERAGE, BLOCKED, EFFECTIVE, GATED, PEAK, Rated, Rating, ratings_of
-from jump_lane.stock import count, part_of
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.role import Role
+from jump_lane.topologies.stock import count, part_of
 
 SLACK = 1e-3
 """A limit exceeded by less than this part of it counts as held."""

@@ -11,23 +11,24 @@ import numpy as np
 
 from jump_lane.errors import NoResultError, RunawayError
 from jump_lane.judge.asked import limits, refused
+from jump_lane.judge.derived import SLACK, derived_ratings
 from jump_lane.judge.limit import Limit, Scene
 from jump_lane.judge.loads import combinations, loaded
-from jump_lane.judge.mode import judge_mode, simulated_mode
+from jump_lane.judge.mode import judge_mode
+from jump_lane.judge.rating import Rating, merged
 from jump_lane.judge.stress import Stress, stresses_of, worst_of
 from jump_lane.losses.budget import budget
 from jump_lane.losses.cooling import network
 from jump_lane.losses.ratings import ratings
 from jump_lane.losses.stage import Stage
+from jump_lane.operating.mode import simulated_mode
+from jump_lane.operating.point import solve
 from jump_lane.quantities import show, show_percent
-from jump_lane.rating import Rating, merged
 from jump_lane.switching.record import Recording
+from jump_lane.switching.waveforms import NOISE
 from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Proof
-from jump_lane.verify.operating import solve
-from jump_lane.verify.overload import SLACK, derived_ratings
-from jump_lane.waveforms import NOISE
 
 FEW = 1e-2
 """A derived value below this part of the signal's peak is no scale for a deviation; the peak is."""

@@ -1,0 +1,1 @@
+"""Lines of a derivation: formulas that are printed, evaluated and checked for their dimensions."""

@@ -1,0 +1,134 @@
+"""The converter file as a whole, validated strictly."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Annotated, Any
+
+from pydantic import Field, ValidationError, model_validator
+
+from jump_lane.errors import InputError
+from jump_lane.quantities.fields import (
+    Given,
+)
+from jump_lane.spec.ranges import Table, VoltageRange
+from jump_lane.spec.surroundings import Catalogue, Controller, Driver, Efficiency, Thermal
+from jump_lane.spec.tables import Damping, Margin, Switching, Tolerance, Transformer
+from jump_lane.spec.terminals import Input, Output
+from jump_lane.validation import explain, read_toml
+
+
+class Spec(Table):
+    """A converter file."""
+
+    title: str = Field(default="", description="What the converter is for")
+    topology: str = Field(description="Which circuit; `jumplane topologies` lists them")
+    input: Input
+    output: Annotated[list[Output], Field(min_length=1)]
+    switching: Switching
+    transformer: Transformer = Transformer()
+    margin: Margin = Margin()
+    tolerance: Tolerance = Tolerance()
+    damping: dict[str, Damping] = Field(
+        default={}, description="Damping of devices, by the name of the switch or rectifier"
+    )
+    chosen: dict[str, Given] = Field(
+        default={}, description="Component values that replace derived ones, by symbol"
+    )
+    parts: dict[str, str | dict[str, Given]] = Field(
+        default={},
+        description="Real parts, by component: the name of a part in a catalogue, or a table of data such as "
+        "resistance or forward_voltage, with the name under part and the number of pieces under count",
+    )
+    catalogue: Catalogue = Catalogue()
+    driver: Driver = Driver()
+    controller: Controller = Controller()
+    thermal: Thermal = Thermal()
+    efficiency: Efficiency = Efficiency()
+
+    @property
+    def voltage(self) -> VoltageRange:
+        """The DC input range; that of an alternating line is derived before it is asked for."""
+        assert self.input.voltage is not None
+        return self.input.voltage
+
+    def data(self, component: str) -> dict[str, str | float]:
+        """Return what the file says of the part of a component."""
+        given = self.parts.get(component, {})
+        return {"part": given} if isinstance(given, str) else given
+
+    def with_catalogues(self, files: tuple[str, ...]) -> Spec:
+        """Return the same with some more catalogues, whose parts go before others called the same."""
+        every = Catalogue(files=(*self.catalogue.files, *files))
+        return self.model_copy(update={"catalogue": every})
+
+    def with_figures(self, changes: Mapping[str, Mapping[str, str | float]]) -> Spec:
+        """Return the same with some figures of parts replaced, by component and key."""
+        merged = {name: dict(self.data(name)) for name in (*self.parts, *changes)}
+        for name, figures in changes.items():
+            merged[name] |= figures
+        return self.model_copy(update={"parts": merged})
+
+    @model_validator(mode="after")
+    def _sensible(self) -> Spec:
+        if (self.input.voltage is None) == (self.input.ac is None):
+            raise ValueError("input: expected either a voltage or an alternating line (ac)")
+        if self.input.voltage is not None and self.input.voltage.min <= 0.0:
+            raise ValueError("input.voltage.min must be above 0 V")
+        for output in self.output:
+            if (output.voltage is None) == (output.leds is None):
+                raise ValueError("output.voltage: expected, unless output.leds says what the load is")
+            if output.voltage == 0.0:
+                raise ValueError("output.voltage must not be 0 V")
+            if output.current is None:
+                raise ValueError("output.voltage: expected, as the load is given by its power or resistance")
+            if output.current.min < 0.0 or output.current.max <= 0.0:
+                raise ValueError("output.current must be positive")
+        if self.switching.current_ripple is None and self.switching.mode == "either":
+            raise ValueError(
+                "switching.current_ripple: expected, as mode = 'either' leaves the inductance to the ripple"
+            )
+        if self.switching.frequency <= 0.0:
+            raise ValueError("switching.frequency must be above 0 Hz")
+        return self
+
+
+def schema() -> dict[str, Any]:
+    """Return the JSON Schema of the converter file."""
+    return Spec.model_json_schema()
+
+
+def load(path: Path) -> Spec:
+    """Read and validate a converter file.
+
+    Raises
+    ------
+    InputError
+        If it cannot be read, is not TOML, or does not say what a converter file has to say.
+    """
+    return parse_spec(tables_of(path), str(path))
+
+
+def tables_of(path: Path) -> dict[str, Any]:
+    """Return the tables of a converter file, its catalogues named from where it stands.
+
+    Raises
+    ------
+    InputError
+        If it cannot be read or is not TOML.
+    """
+    tables = read_toml(path)
+    own = tables.get("catalogue")
+    if isinstance(own, dict) and isinstance(own.get("files"), list):
+        own["files"] = [str(path.parent / name) if isinstance(name, str) else name for name in own["files"]]
+    return tables
+
+
+def parse_spec(tables: dict[str, Any], where: str) -> Spec:
+    """Validate the tables of a converter file read from `where`."""
+    try:
+        return Spec.model_validate(tables)
+    except ValidationError as error:
+        problems = [explain(e, Spec) for e in error.errors()]
+        raise InputError("\n".join(f"{where}: {p}" for p in problems)) from None

@@ -1,0 +1,78 @@
+"""Tables of a file, and ranges of quantities: from the smallest to the largest, or one value."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from jump_lane.quantities.fields import (
+    Amperes,
+    Ohms,
+    Volts,
+    Watts,
+)
+
+
+class Table(BaseModel):
+    """A table of a file, whose keys are all known."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class _Range(Table):
+    """From the smallest to the largest value; one number stands for both."""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _single(cls, value: Any) -> Any:
+        if isinstance(value, str | int | float):
+            return {"min": value, "max": value}
+        return value
+
+    @model_validator(mode="after")
+    def _ordered(self) -> _Range:
+        low, high = self.min, self.max  # type: ignore[attr-defined]
+        nominal = self.nominal  # type: ignore[attr-defined]
+        if low > high:
+            raise ValueError(f"min ({low:g}) is above max ({high:g})")
+        if nominal is not None and not low <= nominal <= high:
+            raise ValueError(f"nominal ({nominal:g}) is not between min ({low:g}) and max ({high:g})")
+        return self
+
+    def corners(self) -> tuple[float, ...]:
+        """Return the distinct values to check at, ascending."""
+        named = (self.min, self.nominal, self.max)  # type: ignore[attr-defined]
+        return tuple(sorted({v for v in named if v is not None}))
+
+
+class VoltageRange(_Range):
+    """A range of voltages: ``{ min, nominal, max }`` or one voltage."""
+
+    min: Volts
+    nominal: Volts | None = None
+    max: Volts
+
+
+class CurrentRange(_Range):
+    """A range of currents: ``{ min, nominal, max }`` or one current."""
+
+    min: Amperes
+    nominal: Amperes | None = None
+    max: Amperes
+
+
+class PowerRange(_Range):
+    """A range of powers: ``{ min, nominal, max }`` or one power."""
+
+    min: Watts
+    nominal: Watts | None = None
+    max: Watts
+
+
+class ResistanceRange(_Range):
+    """A range of resistances: ``{ min, nominal, max }`` or one resistance."""
+
+    min: Annotated[Ohms, Field(gt=0.0)]
+    nominal: Annotated[Ohms, Field(gt=0.0)] | None = None
+    max: Annotated[Ohms, Field(gt=0.0)]

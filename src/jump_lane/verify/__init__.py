@@ -1,1 +1,0 @@
-"""Derived against simulated against asked, corner by corner."""
