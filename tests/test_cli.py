@@ -145,7 +145,7 @@ class Chain(CommandCase):
     def test_waves_of_chosen_signals_in_a_window(self) -> None:
         self.run_command(
             "waves", "rail.toml", "--signal", "D1.v", "--signal", "load.v~", "--from", "1us", "--to", "3 µs",
-            "--figure", "w.svg", "--csv", "w.csv", "--duty", "30 %",
+            "--figure", "w.svg", "--csv", "w.csv", "--control", "30 %",
         )  # fmt: skip
         self.assertIn("<svg", (self.folder / "w.svg").read_text()[:400])
         times = [float(r[0]) for r in list(csv.reader(io.StringIO((self.folder / "w.csv").read_text())))[1:]]

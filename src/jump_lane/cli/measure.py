@@ -10,6 +10,7 @@ import typer
 from jump_lane.cli.options import (
     AsJson,
     ConverterFile,
+    FixedControl,
     InputVoltage,
     Load,
     Overwrite,
@@ -52,16 +53,14 @@ def measure(
     ] = None,
     input_voltage: InputVoltage = None,
     load: Load = None,
-    duty: Annotated[
-        str | None, typer.Option("--duty", metavar="D", help="Fixed duty ratio instead of a held output.")
-    ] = None,
+    control: FixedControl = None,
     overwrite: Overwrite = False,
     json: AsJson = False,
 ) -> None:
     """Measure signals between two cursors (value, slope, average, rms, ripple, charge), or their spectrum."""
     from jump_lane.errors import InputError
     from jump_lane.files import require_apart, require_free, write_whole
-    from jump_lane.quantities import CURRENT, RATIO, TIME, VOLTAGE
+    from jump_lane.quantities import CURRENT, TIME, VOLTAGE
     from jump_lane.quantities import show as text
     from jump_lane.report.figures import figure_kind, spectrum_figure
 
@@ -86,19 +85,19 @@ def measure(
         raise InputError(
             f"--to {text(cursors[1], 's')}: expected {LONGEST} periods ({text(LONGEST * period, 's')}) at most"
         )
-    control = quantity(duty, RATIO, "--duty")
+    fixed = None if control is None else design.page.control.read(control, "--control")
     ensure_compiled()
     from jump_lane.operating.point import solve
     from jump_lane.report.measure import measure_view, spectrum_view
     from jump_lane.switching.waveforms import harmonics as analyse
 
-    state, recording = solve(design, control=control)
+    state, recording = solve(design, control=fixed)
     names = signal or [f"{name}.i" for name in design.inductors] + ["load.v"]
     for name in names:
         recording.index(name)
     title = (
         f"{design.spec.title or design.page.title}: {text(design.inputs[0], 'V')} in, "
-        f"{text(design.loads[0], 'A')} load, {design.page.control} = {text(state.control)}"
+        f"{text(design.loads[0], 'A')} load, {design.page.control.symbol} = {text(state.control)}"
     )
     if harmonics is None:
         show(measure_view(title, recording, names, cursors), json)

@@ -23,6 +23,14 @@ Load = Annotated[
     str | None,
     typer.Option("--load", metavar="A", help="Operating point: load current [default: full load]."),
 ]
+FixedControl = Annotated[
+    str | None,
+    typer.Option(
+        "--control",
+        metavar="D=VALUE",
+        help="Run at this control (duty ratio, shift) instead of holding the output.",
+    ),
+]
 Shelves = Annotated[
     list[Path] | None,
     typer.Option(

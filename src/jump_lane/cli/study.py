@@ -9,10 +9,10 @@ import typer
 from jump_lane.cli.options import (
     AsJson,
     ConverterFile,
+    FixedControl,
     Overwrite,
     ensure_compiled,
     load_design,
-    quantity,
 )
 from jump_lane.cli.outputs import Figure, Processes, Tables, collect, require_outputs, write_outputs
 from jump_lane.cli.render import show
@@ -39,9 +39,7 @@ def sweep(
         list[str] | None,
         typer.Option("--measure", metavar="NAME", help="Symbol or SIGNAL:MEASURE to collect; repeatable."),
     ] = None,
-    duty: Annotated[
-        str | None, typer.Option("--duty", metavar="D", help="Fixed duty ratio instead of a held output.")
-    ] = None,
+    control: FixedControl = None,
     processes: Processes = 2,
     table: Tables = None,
     figure: Figure = None,
@@ -50,7 +48,6 @@ def sweep(
 ) -> None:
     """Vary one or two keys of the file and simulate every point; components stay as they are."""
     from jump_lane.errors import InputError
-    from jump_lane.quantities import RATIO
     from jump_lane.spec import tables_of
     from jump_lane.study import sweep as study
 
@@ -60,8 +57,8 @@ def sweep(
     tables = tables_of(file)
     design = study.prepare(tables, str(file))
     axes = tuple(study.read_axis(text, design) for text in vary)
-    control = quantity(duty, RATIO, "--duty")
-    work = study.Sweep(design, axes, study.columns(design, measure or []), control, tables)
+    fixed = None if control is None else design.page.control.read(control, "--control")
+    work = study.Sweep(design, axes, study.columns(design, measure or []), fixed, tables)
     ensure_compiled()
     from jump_lane.report.sweep import sweep_columns, sweep_figure, sweep_view
 
@@ -113,5 +110,5 @@ def cross(file: ConverterFile, processes: Processes = 2, json: AsJson = False) -
     ensure_compiled()
     from jump_lane.report.cross import cross_view
 
-    rows, complete = collect(simulate(list(work.spots), work.columns, None, processes), len(work.spots))
+    rows, complete = collect(simulate(list(work.spots), work.columns, processes), len(work.spots))
     show(cross_view(work, rows, study.bands(work, rows), complete), json)

@@ -10,6 +10,7 @@ import typer
 from jump_lane.cli.options import (
     AsJson,
     ConverterFile,
+    FixedControl,
     InputVoltage,
     Load,
     Overwrite,
@@ -48,15 +49,13 @@ def waves(
     periods: Annotated[int, typer.Option(min=1, max=100, help="Periods to draw.")] = 2,
     input_voltage: InputVoltage = None,
     load: Load = None,
-    duty: Annotated[
-        str | None, typer.Option("--duty", metavar="D", help="Fixed duty ratio instead of a held output.")
-    ] = None,
+    control: FixedControl = None,
     overwrite: Overwrite = False,
     json: AsJson = False,
 ) -> None:
     """Show one operating point: measures, the intervals of the period, a figure, samples."""
     from jump_lane.files import require_apart, require_free, write_whole
-    from jump_lane.quantities import CURRENT, RATIO, TIME, VOLTAGE
+    from jump_lane.quantities import CURRENT, TIME, VOLTAGE
     from jump_lane.quantities import show as text
     from jump_lane.report.figures import Panel, figure_kind, source_of, waves_figure
 
@@ -69,13 +68,13 @@ def waves(
     design = load_design(file).at(
         quantity(input_voltage, VOLTAGE, "--input-voltage"), quantity(load, CURRENT, "--load")
     )
-    control = quantity(duty, RATIO, "--duty")
+    fixed = None if control is None else design.page.control.read(control, "--control")
     window = (quantity(start, TIME, "--from"), quantity(end, TIME, "--to"))
     ensure_compiled()
     from jump_lane.operating.point import solve
     from jump_lane.report.waves import samples_csv, waves_view
 
-    state, recording = solve(design, control=control)
+    state, recording = solve(design, control=fixed)
     panels = tuple(
         Panel(title, tuple(s for s in signals if source_of(s) in recording.names))
         for title, signals in ([(s, (s,)) for s in signal] if signal else design.page.figure)
@@ -85,7 +84,7 @@ def waves(
     found = {name: recording.measures(name) for name in names}
     title = (
         f"{design.spec.title or design.page.title}: {text(design.inputs[0], 'V')} in, "
-        f"{text(design.loads[0], 'A')} load, {design.page.control} = {text(state.control)}"
+        f"{text(design.loads[0], 'A')} load, {design.page.control.symbol} = {text(state.control)}"
     )
     view = recording.waveforms(names).repeated(periods)
     view = _windowed(view, window)

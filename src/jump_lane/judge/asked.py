@@ -241,8 +241,8 @@ def duty_limit(design: Design, limit: float) -> Limit:
         return "this topology needs that duty ratio at these voltages"
 
     return Limit(
-        symbol=design.page.control,
-        meaning="duty ratio",
+        symbol=design.page.control.symbol,
+        meaning=design.page.control.words,
         unit="",
         measure=lambda scene: scene.control,
         asked=limit,

@@ -1,4 +1,4 @@
-"""One operating point of a design, simulated: with the output held, or at a fixed duty ratio."""
+"""One operating point of a design, simulated: with the output held, or at a fixed control."""
 
 from __future__ import annotations
 
@@ -18,8 +18,10 @@ from jump_lane.topologies.point import Point
 def held(page: Page, point: Point) -> Regulation:
     """Return what the control variable holds: the output voltage, or the current of a string of LEDs."""
     if point.kinds[0] == "leds":
-        return Regulation("load", point["I_o"], voltage=False, highest=page.highest)
-    return Regulation("load", point["V_o"], highest=page.highest)
+        return Regulation(
+            "load", point["I_o"], voltage=False, lowest=page.control.lowest, highest=page.control.highest
+        )
+    return Regulation("load", point["V_o"], lowest=page.control.lowest, highest=page.control.highest)
 
 
 def solve_point(page: Page, point: Point, control: float | None = None) -> tuple[SteadyState, Recording]:
@@ -38,7 +40,7 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
     if control is None and point["I_o"] == 0.0 and not point.synchronous:
         raise ConvergenceError(
             "no load: nothing discharges the output through a diode, so that every pulse raises it "
-            "and no duty ratio holds it"
+            f"and no {page.control.words} holds it"
         )
     state, recording = _solved(page, point, control)
     for _ in range(FOLLOWING):

@@ -52,7 +52,7 @@ def _corner_table(check: Check) -> Table:
                 )
             )
         marks.append("good" if c.holds else "bad")
-    d = pretty(check.design.page.control)
+    d = pretty(check.design.page.control.symbol)
     columns = (
         "input>", "load>", "mode derived", "simulated", f"{d} derived>", f"{d} simulated>",
         "largest deviation>", "verdict",

@@ -28,7 +28,11 @@ def losses_view(design: Design, budget: Budget) -> View:
     """Show where the power goes; the exit status is 1 where a rating is not kept."""
     groups = grouped(budget)
     broken = budget.broken
-    tables = [_mechanisms(budget, groups), _parts(budget, groups), _balance(budget)]
+    tables = [
+        _mechanisms(budget, groups),
+        _parts(budget, groups),
+        _balance(budget, design.page.control.words),
+    ]
     if budget.gaps:
         tables.append(_gaps(budget))
     notes = [
@@ -135,7 +139,7 @@ def _part_name(component: Component) -> str:
     return count + component.part.name
 
 
-def _balance(budget: Budget) -> Table:
+def _balance(budget: Budget, control: str) -> Table:
     rows = (
         ("input, simulated", show(budget.p_in, "W")),
         ("output, simulated", show(budget.p_out, "W")),
@@ -144,7 +148,7 @@ def _balance(budget: Budget) -> Table:
         ("losses, added", show(budget.added, "W")),
         ("efficiency", percent(budget.efficiency)),
         ("efficiency of the simulated circuit alone", percent(budget.p_out / budget.p_in)),
-        ("duty ratio", show(budget.control)),
+        (control, show(budget.control)),
         ("heat that every kelvin brings back (100 % is runaway)", f"{100.0 * budget.feedback:.2g} %"),
     )
     return Table("Balance", ("power", "value>"), rows)

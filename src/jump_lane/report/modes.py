@@ -72,6 +72,6 @@ def modes_figure(found: ModeMap, kind: str) -> bytes:
     for v in dict.fromkeys((found.inputs[0], middle, found.inputs[-1])):
         line = sorted((r.axes[1], r.control) for r in found.rows if r.axes[0] == v)
         duty.append(Curve(f"{show(v, 'V')} in", [x for x, _ in line], [y for _, y in line], ""))
-    panels = {"input voltage [V]": [edge, *points], found.design.page.control: duty}
+    panels = {"input voltage [V]": [edge, *points], found.design.page.control.symbol: duty}
     title = f"{found.design.spec.title or found.design.page.title}: conduction modes"
     return curves_figure(title, panels, ("load current", "A"), True, kind)

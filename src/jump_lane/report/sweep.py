@@ -22,7 +22,7 @@ def heading(name: str, unit: str) -> str:
 def sweep_columns(sweep: Sweep, rows: list[Row]) -> Columns:
     """Return the rows as columns for export."""
     out: Columns = {heading(a.key, a.unit): [r.axes[k] for r in rows] for k, a in enumerate(sweep.axes)}
-    out[heading(sweep.design.page.control, "")] = [r.control for r in rows]
+    out[heading(sweep.design.page.control.symbol, "")] = [r.control for r in rows]
     out["mode"] = [r.mode for r in rows]
     for k, column in enumerate(sweep.columns):
         out[heading(column.name, column.unit)] = [r.measures[k] if r.measures else float("nan") for r in rows]
@@ -34,7 +34,7 @@ def sweep_view(sweep: Sweep, rows: list[Row], complete: bool) -> View:
     """Show the rows of a sweep; a point without a result is marked with its reason."""
     heads = (
         *(f"{a.key}>" for a in sweep.axes),
-        f"{pretty(sweep.design.page.control)}>",
+        f"{pretty(sweep.design.page.control.symbol)}>",
         "mode",
         *(f"{pretty(c.name)}>" for c in sweep.columns),
     )
@@ -81,7 +81,7 @@ def sweep_figure(sweep: Sweep, rows: list[Row], kind: str) -> bytes:
     for row in rows:
         groups.setdefault(row.axes[1:], []).append(row)
     panels: dict[str, list[Curve]] = {}
-    wanted = [(pretty(sweep.design.page.control), "", -1)]
+    wanted = [(pretty(sweep.design.page.control.symbol), "", -1)]
     wanted += [(pretty(c.name), c.unit, k) for k, c in enumerate(sweep.columns)]
     for name, unit, k in wanted[:5]:
         title = f"{name} [{unit}]" if unit else name

@@ -67,7 +67,7 @@ def read(design: Design, values: Values, cases: list[Case]) -> Iterator[Reading]
 def sizing_limits(design: Design, i: int, j: int, whole: Design) -> Iterator[Limit]:
     """Yield every limit at a corner that component values keep."""
     for limit in limits(design, i, j, whole):
-        if limit.mend is not None and limit.symbol != design.page.control:
+        if limit.mend is not None and limit.symbol != design.page.control.symbol:
             yield limit
     mode = mode_limit(design, j)
     if mode is not None:

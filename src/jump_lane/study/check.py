@@ -176,7 +176,7 @@ def check_corner(design: Design, i: int, j: int, whole: Design | None = None) ->
     holds, advice = judge_mode(design, mode)
     scene = Scene(recording, state.control)
     findings = tuple(_findings(design, limits(design, i, j, whole), scene, {mode, derived}, i, j))
-    control = (design.sheet[design.page.control].corner(i, j), state.control)
+    control = (design.sheet[design.page.control.symbol].corner(i, j), state.control)
     corner = replace(
         empty, mode_simulated=mode, mode_holds=holds, mode_advice=advice, findings=findings, control=control
     )

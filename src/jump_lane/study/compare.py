@@ -83,7 +83,7 @@ def candidate(name: str, spec: Spec) -> Candidate:
     except InputError as error:
         return Candidate(name, str(error))
     sheet, elements = design.sheet, design.circuit(0, 0).elements
-    duty = sheet[design.page.control].values
+    duty = sheet[design.page.control.symbol].values
     rows, columns = design.shape
     modes = {design.mode(i, j) for i in range(rows) for j in range(columns)}
     power = float(sheet["P_o"].values.max())

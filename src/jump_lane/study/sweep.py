@@ -14,7 +14,7 @@ import numpy as np
 from jump_lane.circuit.circuit import Circuit, terminals
 from jump_lane.circuit.elements import Switch
 from jump_lane.errors import InputError, JumpLaneError, nearest
-from jump_lane.quantities import DIMENSIONS, Dimension, dimension_of, parse
+from jump_lane.quantities import DIMENSIONS, Dimension, dimension_of, parse, show
 from jump_lane.spec import Spec, parse_spec
 from jump_lane.study.pool import spread
 from jump_lane.topologies.design import Design, derive
@@ -95,13 +95,16 @@ def read_axis(text: str, design: Design) -> Axis:
     unit = _unit(key, design)
     dimension = _dimension(unit)
     try:
-        if ".." in values:
-            return Axis(key, _span(values, dimension), unit)
-        return Axis(key, tuple(parse(v, dimension) for v in values.split(",")), unit)
+        spans = ".." in values
+        found = _span(values, dimension) if spans else tuple(parse(v, dimension) for v in values.split(","))
     except (InputError, ValueError) as error:
         raise InputError(
             f"--vary {text}: {error}; expected KEY=FROM..TO/POINTS, KEY=FROM..TO/POINTSlog or KEY=A,B,C"
         ) from None
+    if key == design.page.control.symbol:
+        for value in found:
+            design.page.control.within(value, f"--vary {key}")
+    return Axis(key, found, unit)
 
 
 def _span(values: str, dimension: Dimension) -> tuple[float, ...]:
@@ -118,7 +121,7 @@ def _span(values: str, dimension: Dimension) -> tuple[float, ...]:
 
 
 def _unit(key: str, design: Design) -> str:
-    units = dict(UNITS)
+    units = dict(UNITS) | {design.page.control.symbol: design.page.control.unit}
     units |= {f"chosen.{name}": design.sheet[name].unit for name in design.components()}
     units |= {f"parts.{r.name}.{d.key}": d.unit for r in design.page.roles for d in r.data}
     if key not in units:
@@ -178,11 +181,13 @@ class Spot:
     row: Row
     design: Design
     at: tuple[int, int]
+    control: float | None = None
+    """Where the control is fixed; None lets it hold the output."""
 
 
 def plan(sweep: Sweep) -> list[Spot | Row]:
     """Return where every point lies in which design, or the row that says why there is none."""
-    slow = [a for a in sweep.axes if a.key not in (INPUT, LOAD)]
+    slow = [a for a in sweep.axes if a.key not in (INPUT, LOAD, sweep.design.page.control.symbol)]
     inputs, loads = _operating_axes(sweep)
     grids: dict[tuple[float, ...], Design | str] = {}
     out: list[Spot | Row] = []
@@ -198,7 +203,7 @@ def plan(sweep: Sweep) -> list[Spot | Row]:
             continue
         i = inputs.index(values[INPUT]) if INPUT in values else 0
         j = loads.index(values[LOAD]) if LOAD in values else 0
-        out.append(Spot(row, found, (i, j)))
+        out.append(Spot(row, found, (i, j), values.get(sweep.design.page.control.symbol, sweep.control)))
     return out
 
 
@@ -237,21 +242,27 @@ def _with(tables: dict[str, Any], values: dict[str, float]) -> Spec:
     return parse_spec(changed, "sweep")
 
 
-def run_spot(spot: Spot, wanted: tuple[Column, ...], control: float | None) -> Row:
+def run_spot(spot: Spot, wanted: tuple[Column, ...]) -> Row:
     """Simulate one point; what has no result keeps its reason."""
     from jump_lane.operating.mode import simulated_mode
     from jump_lane.operating.point import solve
 
     row, page = spot.row, spot.design.page
-    derived = spot.design.sheet[page.control].corner(*spot.at)
-    if control is None and not 0.0 <= derived <= page.highest:
-        return Row(row.index, row.axes, failure=f"out of reach: the duty ratio would be {derived:.4g}")
+    derived = spot.design.sheet[page.control.symbol].corner(*spot.at)
+    if spot.control is None and not page.control.lowest <= derived <= page.control.highest:
+        return Row(row.index, row.axes, failure=_out_of_reach(spot))
     try:
-        state, recording = solve(spot.design, *spot.at, control)
+        state, recording = solve(spot.design, *spot.at, spot.control)
         measured = tuple(float(getattr(recording.measures(c.signal), c.measure)) for c in wanted)
     except JumpLaneError as error:
         return Row(row.index, row.axes, failure=str(error))
     return Row(row.index, row.axes, state.control, simulated_mode(page, recording), measured)
+
+
+def _out_of_reach(spot: Spot) -> str:
+    design = spot.design
+    wanted = show(design.sheet["V_o"].corner(*spot.at), "V")
+    return f"{wanted} cannot be reached from {design.corner_name(spot.at)}: {design.page.conversion}"
 
 
 def run(sweep: Sweep, processes: int = 1) -> Iterator[Row]:
@@ -267,18 +278,16 @@ def run(sweep: Sweep, processes: int = 1) -> Iterator[Row]:
     points = plan(sweep)
     yield from (point for point in points if isinstance(point, Row))
     ready = [point for point in points if isinstance(point, Spot)]
-    yield from simulate(ready, sweep.columns, sweep.control, processes)
+    yield from simulate(ready, sweep.columns, processes)
 
 
-def _run_spots(spots: Sequence[Spot], wanted: tuple[Column, ...], control: float | None) -> Iterator[Row]:
-    return (run_spot(spot, wanted, control) for spot in spots)
+def _run_spots(spots: Sequence[Spot], wanted: tuple[Column, ...]) -> Iterator[Row]:
+    return (run_spot(spot, wanted) for spot in spots)
 
 
-def simulate(
-    ready: list[Spot], wanted: tuple[Column, ...], control: float | None, processes: int
-) -> Iterator[Row]:
+def simulate(ready: list[Spot], wanted: tuple[Column, ...], processes: int) -> Iterator[Row]:
     """Yield the simulated rows of operating points, over so many local processes."""
-    call = partial(_run_spots, wanted=wanted, control=control)
+    call = partial(_run_spots, wanted=wanted)
     yield from spread(ready, call, processes, CHUNK)
 
 

@@ -136,7 +136,7 @@ def _varied(design: Design, deviations: Deviations) -> Design:
 
 def run(work: Study, processes: int) -> Iterator[Row]:
     """Yield the simulated samples as they are ready, in any order; a row's index is that of its sample."""
-    yield from simulate(list(work.spots), work.columns, None, processes)
+    yield from simulate(list(work.spots), work.columns, processes)
 
 
 def judge(work: Study, rows: list[Row]) -> tuple[list[Worst], list[Row]]:

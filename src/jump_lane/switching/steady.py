@@ -306,8 +306,8 @@ def _joined(engine: Engine, regulation: Regulation | None, near: SteadyState) ->
     found = pieces.close(engine, starts, near.combo, engine.circuit.control, target)
     if regulation is not None and not regulation.lowest <= found.control <= regulation.highest:
         raise ConvergenceError(
-            f"the average of {regulation.branch} cannot be held at {regulation.target:.5g}: the control variable would be "
-            f"{found.control:.4f} (range {regulation.lowest:g} to {regulation.highest:g})"
+            f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {_unit(regulation)}: it lies beyond "
+            "the range of the control"
         )
     return SteadyState(
         engine, engine.trace(found.run), found.starts[0], found.combo, found.control, found.size, found.steps,
@@ -344,11 +344,15 @@ def _approached(engine: Engine, regulation: Regulation, first: _Point) -> _Point
 
 def _reason(point: _Point, regulation: Regulation | None) -> str:
     if regulation is not None and abs(point.shot.off) > ACCEPTED * abs(regulation.target):
-        unit = "V" if regulation.voltage else "A"
+        unit = _unit(regulation)
         got = regulation.target + point.shot.off
+        got = 0.0 if abs(got) < ACCEPTED * abs(regulation.target) else got
         return (
             f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {unit}: "
-            f"{got:.5g} {unit} was reached with the control variable at {point.control:.4f} "
-            f"(range {regulation.lowest:g} to {regulation.highest:g})"
+            f"{got:.5g} {unit} was reached"
         )
     return f"no periodic steady state found: after {MAX_STEPS} Newton steps the residual is {point.size:.1e}"
+
+
+def _unit(regulation: Regulation) -> str:
+    return "V" if regulation.voltage else "A"

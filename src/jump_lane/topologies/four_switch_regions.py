@@ -16,6 +16,7 @@ from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, Interval, on
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
+from jump_lane.topologies.control import Control
 from jump_lane.topologies.page import ByTarget, Page, Proof
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
@@ -342,7 +343,7 @@ PAGE = Page(
     operation=OPERATION,
     circuit=circuit,
     gates=gates,
-    highest=2.0,
+    control=Control("D", "control through both regions (below 1 stepping down, above 1 up)", highest=2.0),
     start={"L": "I_Lv", "C_o": "V_o"},
     idle=("S2", "D2"),
     proofs=(

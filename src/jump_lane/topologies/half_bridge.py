@@ -17,6 +17,7 @@ from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
 from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
+from jump_lane.topologies.control import HALF
 from jump_lane.topologies.page import Page, Proof
 from jump_lane.topologies.point import Point
 
@@ -115,7 +116,7 @@ PAGE = Page(
     idle=("L1",),
     quiet="L1",
     floor="I_f",
-    highest=0.5,
+    control=HALF,
     duty_limit=0.42,
     turns=transformers.TURNS,
     looser=transformers.LOOSER,

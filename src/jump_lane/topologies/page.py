@@ -16,6 +16,7 @@ from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import GatePattern, Gates, Instant
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.spec import Spec
+from jump_lane.topologies.control import DUTY, Control
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 
@@ -141,8 +142,8 @@ class Page:
         Lines in the conduction mode that each corner then has.
     circuit, gates
         Elements at an operating point, and the gate pattern as a function of the control variable.
-    control, highest
-        Symbol of the control variable, which lies between 0 and ``highest``.
+    control
+        What holds the output, with its range.
     start
         Element to symbol: where the simulation may start.
     idle
@@ -192,8 +193,7 @@ class Page:
     asks: tuple[Ask, ...]
     figure: tuple[tuple[str, tuple[str, ...]], ...]
     idle: tuple[str, ...]
-    control: str = "D"
-    highest: float = 1.0
+    control: Control = DUTY
     inverting: bool = False
     start: Mapping[str, str] = field(default_factory=dict)
     caveats: Mapping[str, str] = field(default_factory=dict)
@@ -222,6 +222,6 @@ class Page:
     def at(self, point: Point) -> Circuit:
         """Return the circuit at an operating point, at its derived value of the control variable."""
         pattern: GatePattern = lambda control: self.gates(control, point)  # noqa: E731
-        control = point[self.control]
-        start = control if math.isfinite(control) else MIDDLE * self.highest
+        control = point[self.control.symbol]
+        start = control if math.isfinite(control) else MIDDLE * self.control.highest
         return Circuit(self.circuit(point), point["T_s"], pattern, start)

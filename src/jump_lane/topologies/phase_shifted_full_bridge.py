@@ -20,6 +20,7 @@ from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
 from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
+from jump_lane.topologies.control import Control
 from jump_lane.topologies.page import Cases, Entry, Page, Proof
 from jump_lane.topologies.point import Point
 
@@ -224,7 +225,7 @@ PAGE = Page(
     start={**secondaries.START, "L_r": "I_start"},
     idle=("L1",),
     quiet="L1",
-    highest=0.5,
+    control=Control("D", "shift of the legs, part of the period", highest=0.5),
     duty_limit=0.4,
     turns=transformers.TURNS,
     looser={"L_r": 0.04},

@@ -1,0 +1,77 @@
+"""What a topology is controlled by: a duty ratio, a phase, a frequency."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jump_lane.errors import InputError
+from jump_lane.quantities import RATIO, Dimension, parse, show
+
+
+@dataclass(frozen=True)
+class Control:
+    """A quantity that holds the output, is swept, or is fixed.
+
+    Attributes
+    ----------
+    symbol, words
+        How it is called.
+    lowest, highest
+        Its range, in SI units.
+    dimension
+        What it is read as.
+    """
+
+    symbol: str = "D"
+    words: str = "duty ratio"
+    lowest: float = 0.0
+    highest: float = 1.0
+    dimension: Dimension = RATIO
+
+    @property
+    def unit(self) -> str:
+        """Its SI unit."""
+        return self.dimension.unit
+
+    @property
+    def span(self) -> str:
+        """Its range in words."""
+        return f"{show(self.lowest, self.unit)} to {show(self.highest, self.unit)}"
+
+    def read(self, text: str, option: str) -> float:
+        """Read a value, such as ``D=0.3`` or just ``0.3``.
+
+        Raises
+        ------
+        InputError
+            If another quantity is named, or the value is out of range.
+        """
+        name, equals, value = text.rpartition("=")
+        if equals and name.strip() != self.symbol:
+            raise InputError(
+                f"{option}: read {name.strip()!r}; the control is {self.symbol}, the {self.words} ({self.span})"
+            )
+        try:
+            found = parse(value, self.dimension)
+        except InputError as error:
+            raise InputError(f"{option}: {error}") from None
+        return self.within(found, option)
+
+    def within(self, value: float, where: str) -> float:
+        """Return a value that lies in the range.
+
+        Raises
+        ------
+        InputError
+            If it does not.
+        """
+        if not self.lowest <= value <= self.highest:
+            raise InputError(
+                f"{where}: {show(value, self.unit)}; the {self.words} {self.symbol} goes from {self.span}"
+            )
+        return value
+
+
+DUTY = Control()
+HALF = Control(words="duty ratio of a switch", highest=0.5)
+"""Of switches that take turns."""
