@@ -144,14 +144,16 @@ class Loads(unittest.TestCase):
             "output": self.output(current={"min": 0, "max": 1}),
             "switching__mode": "either",
         }
-        result = check(design(buck_tables(), **changes))
-        self.assertEqual(result.exit_status, 3)
-        self.assertEqual([c.failure[:7] for c in result.corners if c.i_o == 0.0], ["no load"] * 3)
+        with self.assertRaisesRegex(InputError, "no load at least.*expected a smallest load above 0 A"):
+            design(buck_tables(), **changes)
+        changes["output"] = self.output(current={"min": 0.1, "max": 1})
+        result = check(design(buck_tables(), **changes).at(24.0, 0.0))
+        self.assertEqual((result.exit_status, result.corners[0].failure[:7]), (3, "no load"))
 
     def test_an_open_loop_boost_without_load_runs_away(self) -> None:
         changes = {
             "topology": "boost",
-            "output": self.output(current={"min": 0, "max": 1}),
+            "output": self.output(current={"min": 0.1, "max": 1}),
             "switching__mode": "either",
         }
         with self.assertRaises(NoResultError):

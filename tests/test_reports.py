@@ -120,8 +120,8 @@ class Views(unittest.TestCase):
         self.assertEqual(len(whole.tables), 1 + 6 + 1)
 
     def test_a_corner_without_result_says_why(self) -> None:
-        changes = {"output__current": {"min": 0, "max": 2}, "switching__mode": "either"}
-        view = check_view(check(design(buck_tables(), **changes)), every=False)
+        tried = design(buck_tables(), switching__mode="either").grid((24.0,), (0.0, 2.0))
+        view = check_view(check(tried), every=False)
         self.assertEqual(view.exit_status, 3)
         self.assertIn("no load", view.tables[0].rows[0][-1])
         self.assertIsNone(view.data["corners"][1]["failure"])

@@ -64,7 +64,7 @@ class Sweeps(unittest.TestCase):
         self.assertIn("no load", rows[0].failure)
         self.assertEqual((rows[1].failure, len(rows[1].measures)), ("", 1))
         rows = self.rows("parts.L1.resistance=0,10", measures=("dV_o",))
-        self.assertIn("out of reach", rows[1].failure)
+        self.assertIn("cannot be reached from", rows[1].failure)
 
     def test_unknown_measure(self) -> None:
         with self.assertRaisesRegex(InputError, "nearest valid name: dV_o"):

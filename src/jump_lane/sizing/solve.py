@@ -250,7 +250,7 @@ def _near(readings: list[Reading], cases: list[Case]) -> list[Case]:
 
 
 def _result(state: _State, textbook: Design, readings: list[Reading], tolerances: bool) -> Sizing:
-    decided = {s: found for s in state.values if (found := deciding(readings, s)) is not None}
+    decided = {s: found for s in state.values if (found := _decided(readings, s)) is not None}
     margin = textbook.spec.margin
     extra = {"L": margin.inductance, "C": margin.capacitance, "n": 0.0}
     values = {}
@@ -270,6 +270,12 @@ def _result(state: _State, textbook: Design, readings: list[Reading], tolerances
         state.rounds,
         state.solves,
     )
+
+
+def _decided(readings: list[Reading], symbol: str) -> Reading | None:
+    """Return what decides a component, first of all what none of its values keeps."""
+    lost = [r for r in readings if symbol in r.mend.components and math.isnan(r.factor)]
+    return max(lost, key=lambda r: r.ratio, default=None) or deciding(readings, symbol)
 
 
 def _unkept(readings: list[Reading]) -> list[Reading]:

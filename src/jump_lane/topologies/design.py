@@ -370,9 +370,18 @@ def _enter(sheet: Sheet, entry: Entry, spec: Spec, chosen: dict[str, float]) -> 
         reason = (
             _beyond_peak(sheet)
             or _out_of_range(sheet, spec)
+            or _esr(sheet)
             or f"{entry.symbol}: no value fulfils what is asked ({_why(sheet, entry)})"
         )
         raise InputError(reason)
+
+
+def _room(design: Design) -> str:
+    """Return what moves the range that a transformer sets."""
+    if "D_lim" not in design.sheet:
+        return ""
+    limit = show(design.sheet["D_lim"].worst)
+    return f"; another turns ratio, which switching.duty_limit sets ({limit} here), moves that"
 
 
 def _beyond_peak(sheet: Sheet) -> str:
@@ -403,6 +412,23 @@ def _out_of_range(sheet: Sheet, spec: Spec) -> str:
         f"{page.name}: {show(sheet['V_o'].corner(i, j), 'V')} cannot be reached from "
         f"{show(sheet['V_in'].corner(i, j), 'V')}: this topology reaches {page.conversion}"
     )
+
+
+def _esr(sheet: Sheet) -> str:
+    """Return whether the ESR of the output capacitor alone makes more than the ripple asked, and what mends that."""
+    for symbol, capacitor, asked in (
+        ("dV_Q", "C_o", "dV_ask"),
+        *((f"dV_Q{k}", f"C_o{k}", f"dV_ask{k}") for k in range(2, 9)),
+    ):
+        if symbol in sheet and (sheet[symbol].values <= 0.0).any():
+            tag = capacitor.replace("_", "")
+            esr, ripple = sheet[f"R_{tag}"].worst, sheet[asked].worst
+            made = ripple - float(np.nanmin(sheet[symbol].values))
+            return (
+                f"{capacitor}: its ESR of {show(esr, 'Ω')} alone makes {show(made, 'V')} where {show(ripple, 'V')} are asked; "
+                f"expected less than {show(esr * ripple / made, 'Ω')}, or more ripple"
+            )
+    return ""
 
 
 def _why(sheet: Sheet, line: Line) -> str:
@@ -442,5 +468,5 @@ def _require_possible(design: Design) -> None:
             raise InputError(lost)
         raise InputError(
             f"{design.page.name}: {show(design.sheet['V_o'].worst, 'V')} cannot be reached from "
-            f"{design.corner_name((i, j))}: this topology reaches {design.page.conversion}"
+            f"{design.corner_name((i, j))}: this topology reaches {design.page.conversion}{_room(design)}"
         )
