@@ -72,7 +72,8 @@ def _moved(point: Point, recording: Recording) -> Point | None:
 
 def _solved(page: Page, point: Point, control: float | None) -> tuple[SteadyState, Recording]:
     circuit = page.at(point)
-    guess = {e: point[s] for e, s in page.start.items() if math.isfinite(point.values.get(s, math.nan))}
+    known = page.start.items() if point["V_in"] > 0.0 else ()  # without an input, from rest
+    guess = {e: point[s] for e, s in known if math.isfinite(point.values.get(s, math.nan))}
     if "power" in point.kinds:
         state = _powered(page, point, guess, control)
     elif control is None:

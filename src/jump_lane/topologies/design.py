@@ -13,7 +13,7 @@ from jump_lane.catalogue.curve import Curve
 from jump_lane.catalogue.kinds import Inductor
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Diode, Switch
-from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS, NEAR, REVERSED, Line, Sheet
+from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS, NEAR, REVERSED, Sheet
 from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import show
 from jump_lane.spec import Spec
@@ -31,6 +31,16 @@ from jump_lane.topologies.asked import (
 from jump_lane.topologies.blocks.line_input import line_side
 from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Proof
 from jump_lane.topologies.point import Point
+from jump_lane.topologies.refusals import (
+    beyond_peak,
+    out_of_range,
+    require_bounds,
+    require_load,
+    require_mode,
+    require_possible,
+    too_much_esr,
+    written_out,
+)
 from jump_lane.topologies.role import alike
 
 NEAR_BOUNDARY = 0.01
@@ -237,8 +247,8 @@ def derive(spec: Spec) -> Design:
         If the topology, a chosen value or a part is not known to the page, or no value fulfils what is asked.
     """
     page = find_page(spec.topology)
-    _require_mode(spec)
-    _require_load(spec)
+    require_mode(spec)
+    require_load(spec)
     spec, line = line_side(spec)
     if len(spec.output) > page.outputs:
         most = "one" if page.outputs == 1 else f"at most {page.outputs}"
@@ -259,37 +269,13 @@ def derive(spec: Spec) -> Design:
     biased = chosen_values(spec, page, design.sheet)
     if biased != chosen:
         design = _within_limit(spec, page, inputs, loads, biased)
-    _require_possible(design)
-    _require_bounds(design)
+    require_possible(design)
+    require_bounds(design)
     names = [e.name for e in design.valves] if spec.damping else []
     for device in spec.damping:
         if device not in names:
             raise InputError(f"damping.{device}: no such switch or rectifier; {nearest(device, names)}")
     return replace(design, line=line)
-
-
-def _require_mode(spec: Spec) -> None:
-    """Refuse a conduction mode that the rectifier cannot have."""
-    if spec.switching.mode == "discontinuous" and spec.switching.rectifier == "synchronous":
-        raise InputError(
-            "switching.mode: discontinuous, but synchronous rectifiers let the current reverse instead of stopping it; "
-            "expected either, continuous or boundary, or switching.rectifier = 'diode'"
-        )
-
-
-def _require_load(spec: Spec) -> None:
-    """Refuse a smallest load of nothing where the circuit cannot hold it, or where it says nothing of an inductance."""
-    if spec.output[0].current.min > 0.0:
-        return
-    if spec.switching.rectifier != "synchronous":
-        raise InputError(
-            "output.current: no load at least, but nothing discharges the output through a diode, so that every pulse "
-            "raises it; expected a smallest load above 0 A, or switching.rectifier = 'synchronous'"
-        )
-    if spec.switching.current_ripple is None and spec.switching.mode == CONTINUOUS:
-        raise InputError(
-            "switching.current_ripple: expected, as the load goes down to nothing, where continuous conduction has no boundary"
-        )
 
 
 def _within_limit(
@@ -368,105 +354,9 @@ def _enter(sheet: Sheet, entry: Entry, spec: Spec, chosen: dict[str, float]) -> 
         sheet.choose(entry.symbol, chosen[entry.symbol], str(named or "chosen"))
     elif not (np.isfinite(value.worst) and value.worst > 0.0):
         reason = (
-            _beyond_peak(sheet)
-            or _out_of_range(sheet, spec)
-            or _esr(sheet)
-            or f"{entry.symbol}: no value fulfils what is asked ({_why(sheet, entry)})"
+            beyond_peak(sheet)
+            or out_of_range(sheet, spec)
+            or too_much_esr(sheet)
+            or f"{entry.symbol}: no value fulfils what is asked ({written_out(sheet, entry)})"
         )
         raise InputError(reason)
-
-
-def _room(design: Design) -> str:
-    """Return what moves the range that a transformer sets."""
-    if "D_lim" not in design.sheet:
-        return ""
-    limit = show(design.sheet["D_lim"].worst)
-    return f"; another turns ratio, which switching.duty_limit sets ({limit} here), moves that"
-
-
-def _beyond_peak(sheet: Sheet) -> str:
-    """Return why losses keep the output out of reach at some corner, or nothing if they do not."""
-    if "M_pk" not in sheet or "D_c" not in sheet:
-        return ""
-    lost = np.isnan(np.broadcast_to(sheet["D_c"].values, sheet.shape))
-    if not lost.any():
-        return ""
-    i, j = (int(k) for k in np.argwhere(lost)[0])
-    return (
-        f"{show(sheet['V_o'].corner(i, j), 'V')} cannot be reached from {show(sheet['V_in'].corner(i, j), 'V')} at "
-        f"{show(sheet['I_o'].corner(i, j), 'A')}: with these resistances the conversion ratio does not exceed "
-        f"{show(sheet['M_pk'].corner(i, j))}, and {show(sheet['M'].corner(i, j))} is asked"
-    )
-
-
-def _out_of_range(sheet: Sheet, spec: Spec) -> str:
-    """Return where the duty ratio in continuous conduction lies outside its range, or nothing if it does not."""
-    if "D_c" not in sheet:
-        return ""
-    page, duty = find_page(spec.topology), np.broadcast_to(sheet["D_c"].values, sheet.shape)
-    bad = np.argwhere(~((duty >= 0.0) & (duty <= max(page.control.highest, 1.0))))
-    if not len(bad):
-        return ""
-    i, j = (int(k) for k in bad[0])
-    return (
-        f"{page.name}: {show(sheet['V_o'].corner(i, j), 'V')} cannot be reached from "
-        f"{show(sheet['V_in'].corner(i, j), 'V')}: this topology reaches {page.conversion}"
-    )
-
-
-def _esr(sheet: Sheet) -> str:
-    """Return whether the ESR of the output capacitor alone makes more than the ripple asked, and what mends that."""
-    for symbol, capacitor, asked in (
-        ("dV_Q", "C_o", "dV_ask"),
-        *((f"dV_Q{k}", f"C_o{k}", f"dV_ask{k}") for k in range(2, 9)),
-    ):
-        if symbol in sheet and (sheet[symbol].values <= 0.0).any():
-            tag = capacitor.replace("_", "")
-            esr, ripple = sheet[f"R_{tag}"].worst, sheet[asked].worst
-            made = ripple - float(np.nanmin(sheet[symbol].values))
-            return (
-                f"{capacitor}: its ESR of {show(esr, 'Ω')} alone makes {show(made, 'V')} where {show(ripple, 'V')} are asked; "
-                f"expected less than {show(esr * ripple / made, 'Ω')}, or more ripple"
-            )
-    return ""
-
-
-def _why(sheet: Sheet, line: Line) -> str:
-    parts = []
-    for name in line.formula(CONTINUOUS).names:
-        value = sheet[name]
-        extreme = value.values.flat[np.argmin(value.values)] if np.any(value.values <= 0.0) else value.worst
-        parts.append(f"{name} = {show(float(extreme), value.unit)}")
-    return f"{line.text}: " + ", ".join(parts) if isinstance(line.text, str) else ", ".join(parts)
-
-
-def _require_bounds(design: Design) -> None:
-    """Refuse a design that breaks a condition of its circuit at some corner."""
-    for bound in design.page.bounds:
-        if bound.symbol not in design.sheet:
-            continue
-        value, limit = design.sheet[bound.symbol], design.sheet[bound.limit]
-        broken = np.broadcast_to(value.values > limit.values * (1.0 + 1e-9), design.shape)
-        if broken.any():
-            i, j = (int(k) for k in np.argwhere(broken)[0])
-            raise InputError(
-                f"{design.page.name}: {value.meaning} would be {show(value.corner(i, j), value.unit)} at "
-                f"{design.corner_name((i, j))}, at most {show(limit.corner(i, j), limit.unit)} is possible: "
-                f"{bound.otherwise}"
-            )
-
-
-def _require_possible(design: Design) -> None:
-    """Refuse a design whose control variable lies outside its range at some corner."""
-    duty = np.broadcast_to(design.sheet[design.page.control.symbol].values, design.shape)
-    idle = np.isnan(duty) & (np.array(design.loads)[None, :] == 0.0) & design.synchronous
-    bad = ~((duty >= 0.0) & (duty <= design.page.control.highest)) & ~idle
-    if np.any(bad):
-        i, j = (int(k) for k in np.argwhere(np.broadcast_to(bad, design.shape))[0])
-        lost = _beyond_peak(design.sheet)
-        if lost:
-            raise InputError(lost)
-        raise InputError(
-            f"{design.page.name}: {show(design.sheet['V_o'].worst, 'V')} cannot be reached from "
-            f"{design.corner_name((i, j))}: this topology reaches {design.page.conversion}{_room(design)}"
-        )

@@ -1,0 +1,181 @@
+"""Component values solved from the simulation: they keep every limit, and no smaller ones would."""
+
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+from jump_lane.errors import ConvergenceError, InputError
+from jump_lane.judge.limit import Limit, Mend
+from jump_lane.sizing.case import Case, between, corners, extremes
+from jump_lane.sizing.readings import Reading, read
+from jump_lane.sizing.solve import deciding, size
+from jump_lane.spec import Spec
+from jump_lane.study.check import check
+from jump_lane.topologies.asked import unnamed
+from jump_lane.topologies.design import derive
+from tests.common import buck_tables, example_design, spec
+from tests.test_faults import called
+
+
+def bare(name: str, **changes) -> Spec:
+    """Return an example's specification with nothing chosen."""
+    found = unnamed(example_design(name).spec).model_copy(update={"chosen": {}})
+    transformer = found.transformer.model_copy(update={"primary_turns": None})
+    margin = found.margin.model_copy(update={"inductance": 0.0, "capacitance": 0.0})
+    return found.model_copy(update={"transformer": transformer, "margin": margin, **changes})
+
+
+class Values(unittest.TestCase):
+    def test_every_limit_is_just_kept(self) -> None:
+        for name in ("buck", "boost", "sepic", "flyback", "forward", "half-bridge", "multi-output-flyback"):
+            asked = bare(name)
+            with self.subTest(name):
+                found = size(asked)
+                self.assertEqual(found.unkept, [])
+                for symbol, reading in found.deciding.items():
+                    self.assertLessEqual(reading.ratio, 1.0006, symbol)
+                    self.assertGreaterEqual(reading.ratio, 0.997, symbol)
+                after = derive(asked.model_copy(update={"chosen": dict(found.values)}))
+                self.assertEqual(check(after).exit_status, 0)
+
+    def test_a_smaller_value_breaks_its_limit(self) -> None:
+        asked = bare("buck")
+        found = size(asked)
+        start = derive(asked)
+        for symbol, value in found.exact.items():
+            with self.subTest(symbol):
+                less = {**found.exact, symbol: 0.98 * value}
+                case = found.deciding[symbol].case
+                broken = {r.limit.symbol for r in read(start, less, [case]) if r.ratio > 1.003}
+                self.assertIn(found.deciding[symbol].limit.symbol, broken)
+
+    def test_start_does_not_matter(self) -> None:
+        asked = bare("sepic")
+        once = size(asked)
+        asked = asked.model_copy(update={"margin": asked.margin.model_copy(update={"esr_share": 0.7})})
+        again = size(asked)
+        for symbol, value in once.exact.items():
+            self.assertAlmostEqual(again.exact[symbol] / value, 1.0, delta=3e-3, msg=symbol)
+
+    def test_margin_comes_on_top(self) -> None:
+        asked = bare("buck")
+        margin = asked.margin.model_copy(update={"inductance": 0.25, "capacitance": 0.5})
+        found = size(asked.model_copy(update={"margin": margin}))
+        self.assertAlmostEqual(found.values["L"] / found.exact["L"], 1.25, delta=1e-9)
+        self.assertAlmostEqual(found.values["C_o"] / found.exact["C_o"], 1.5, delta=1e-9)
+
+    def test_what_the_file_chooses_stays(self) -> None:
+        found = size(bare("buck", chosen={"L": 5e-6}))
+        self.assertNotIn("L", found.values)
+        self.assertEqual([r.limit.symbol for r in found.unkept], ["dI_L"])
+
+    def test_too_much_resistance_is_told(self) -> None:
+        tables = buck_tables() | {"parts": {"C_o": {"resistance": "12 mΩ"}}, "chosen": {"L": "10 µH"}}
+        self.assertEqual(size(spec(tables, switching__mode="either")).unkept[1:], [])
+        tables["parts"] = {"C_o": {"resistance": "40 mΩ"}}
+        with self.assertRaisesRegex(
+            InputError, "C_o: its ESR of 40.00 mΩ alone makes 83.33 mV where 50.00 mV"
+        ):
+            size(spec(tables, switching__mode="either"))
+
+    def test_whole_turns(self) -> None:
+        asked = bare("flyback")
+        asked = asked.model_copy(
+            update={"transformer": asked.transformer.model_copy(update={"primary_turns": 20})}
+        )
+        ratio = 20.0 / size(asked).values["n"]
+        self.assertAlmostEqual(ratio, round(ratio), delta=1e-9)
+
+    def test_a_ripple_that_is_largest_between_the_corners(self) -> None:
+        """A boost has its largest ripple at half of the output voltage."""
+        changes = {"topology": "boost", "input__voltage": {"min": 12, "max": 44}, "switching__mode": "either"}
+        changes["switching__current_ripple"] = "1 A"
+        output = [buck_tables()["output"][0] | {"voltage": 48}]
+        found = size(spec(buck_tables() | {"output": output}, **changes))
+        self.assertAlmostEqual(found.deciding["L"].case.v_in, 24.0, delta=2.1)
+
+    def test_tolerances_are_kept_at_their_ends(self) -> None:
+        asked = bare("buck")
+        found = size(asked, tolerances=True)
+        start = derive(asked)
+        worst = max(read(start, found.values, extremes(start)), key=lambda r: r.ratio)
+        self.assertLessEqual(worst.ratio, 1.0006)
+        t = asked.tolerance
+        self.assertGreater(found.values["L"] / size(asked).values["L"], 1.0 / (1.0 - t.inductance))
+
+    def test_modes(self) -> None:
+        for mode, edge in (("continuous", 1.0), ("discontinuous", 1.0), ("boundary", 1.0)):
+            with self.subTest(mode):
+                asked = bare("buck")
+                switching = asked.switching.model_copy(update={"mode": mode, "current_ripple": None})
+                found = size(asked.model_copy(update={"switching": switching}))
+                self.assertEqual(found.deciding["L"].limit.symbol, "mode")
+                self.assertAlmostEqual(found.deciding["L"].ratio, edge, delta=2e-3)
+
+
+class Parts(unittest.TestCase):
+    def test_cases(self) -> None:
+        found = example_design("multi-output-flyback")
+        self.assertEqual(len(corners(found)), 4 * found.shape[0] * found.shape[1])
+        self.assertEqual(len({c.v_in for c in between(found)}), 9)
+        self.assertEqual(len(extremes(example_design("buck"))), 2**4 * 9)
+
+    def test_the_largest_lower_bound_decides(self) -> None:
+        def reading(factor: float, least: bool = True) -> Reading:
+            mend = Mend(("L",), lambda scene, allowed: factor, least)
+            limit = Limit("x", "", "A", lambda scene: 1.0, 1.0, 1.0, "", lambda _: "", mend=mend)
+            return Reading(limit, Case(1.0, 1.0), 1.0, factor)
+
+        found = deciding([reading(0.9), reading(1.2), reading(0.5, least=False)], "L")
+        self.assertEqual(found.factor if found else None, 1.2)
+        found = deciding([reading(0.9, least=False), reading(0.7, least=False)], "L")
+        self.assertEqual(found.factor if found else None, 0.7)
+        self.assertIsNone(deciding([reading(1.0)], "C_o"))
+
+    def test_what_does_not_settle_is_an_error(self) -> None:
+        from jump_lane.sizing import solve
+
+        asked = bare("flyback")
+        rounds, solve.ROUNDS = solve.ROUNDS, 1
+        try:
+            with self.assertRaisesRegex(ConvergenceError, "have not settled in 1 rounds"):
+                size(asked)
+        finally:
+            solve.ROUNDS = rounds
+
+
+class Command(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "rail.toml"
+        self.path.write_text(
+            'topology = "buck"\n\n[input]\nvoltage = "24 V"   # bus\n\n[[output]]\nvoltage = "5 V"\n'
+            'power = { min = "5 W", max = "50 W" }\nvoltage_ripple = "1 %"\n\n[switching]\nfrequency = "200 kHz"\n',
+            encoding="utf-8",
+        )
+
+    def test_values_are_shown_and_written(self) -> None:
+        status, out, _ = called("size", str(self.path), "--json")
+        found = json.loads(out)
+        self.assertEqual((status, found["holds"]), (0, True))
+        values = {v["symbol"]: v for v in found["values"]}
+        self.assertEqual(set(values), {"L", "C_o", "C_i"})
+        self.assertEqual(values["L"]["decided_by"]["key"], "switching.mode")
+        before = self.path.read_text(encoding="utf-8")
+        status, _, err = called("size", str(self.path), "--write")
+        after = self.path.read_text(encoding="utf-8")
+        self.assertTrue(status == 0 and after.startswith(before), err)
+        self.assertIn("[chosen]", after)
+        status, out, _ = called("size", str(self.path))
+        self.assertIn("--anew looks for them all the same", out)
+        status, out, _ = called("size", str(self.path), "--anew", "--json")
+        again = {v["symbol"]: v["value"] for v in json.loads(out)["values"]}
+        self.assertAlmostEqual(again["L"] / values["L"]["value"], 1.0, delta=1e-3)
+
+    def test_a_file_without_a_converter_is_refused(self) -> None:
+        self.path.write_text(self.path.read_text().replace('"24 V"', '"4 V"'), encoding="utf-8")
+        status, out, err = called("size", str(self.path))
+        self.assertEqual((status, out), (2, ""))
+        self.assertIn("cannot be reached", err)
