@@ -28,13 +28,13 @@ class Rewriting(unittest.TestCase):
         (found,) = rewritten((self.LINE,), {"L2": "L_m", "I_L2": "I_Lm"})
         assert isinstance(found, Line)
         self.assertEqual(found.symbol, "I_Lm")
-        self.assertEqual(found.text, {"continuous": "V_o*f_s/L_m", "discontinuous": "I_L2pk"})
+        self.assertEqual(found.text, {"continuous": "V_o * f_s / L_m", "discontinuous": "I_L2pk"})
         self.assertEqual(found.meaning, "current of L_m")
 
     def test_what_is_no_name_replaces_in_formulas_only(self) -> None:
         (found,) = rewritten((Line("f_s", "1/f_s", "s", "f_s", "definition"),), TWICE)
         assert isinstance(found, Line)
-        self.assertEqual((found.symbol, found.text, found.meaning), ("f_s", "1/(2*f_s)", "f_s"))
+        self.assertEqual((found.symbol, found.text, found.meaning), ("f_s", "1 / (2 * f_s)", "f_s"))
 
     def test_choices_and_lines_on_the_way_too(self) -> None:
         inner = Line("y", "L2", "H", "", "")

@@ -55,7 +55,10 @@ class Dimensions(unittest.TestCase):
             for line in lines:
                 for formula in (f for f in line.formulas if set(f.names) <= set(values)):
                     with self.subTest(page=name, line=line.symbol, formula=formula.text):
-                        result = registry.Quantity(1) * formula.evaluate(values, functions)
+                        found_value = formula.evaluate(values, functions)
+                        if isinstance(found_value, float | int) and found_value == 0:
+                            continue  # nothing has any dimension
+                        result = registry.Quantity(1) * found_value
                         wanted = UNITS.get(line.unit, line.unit)
                         if not line.within:  # an equation needs only to hold together
                             self.assertTrue(result.is_compatible_with(wanted), f"{result.units}")
@@ -253,7 +256,10 @@ def near(finding: Finding, found: Design, mode: str) -> bool:
     """Whether a simulated value with ideal parts lies near enough to the derived one."""
     if mode == BOUNDARY and finding.symbol in ("V_D1", "V_D2"):
         return True  # idling or not, a floating inductor decides what these block
-    limit = NEAR_IDEAL_RIPPLE if finding.symbol.startswith("dV_") else NEAR_IDEAL
+    bent = (
+        finding.symbol.startswith("dV_") or finding.symbol == "I_Corms"
+    )  # by the ripple that the capacitor has itself
+    limit = NEAR_IDEAL_RIPPLE if bent else NEAR_IDEAL
     if found.page.name.startswith("interleaved") or found.page.isolated:
         limit = finding.tolerance  # what cancels is measured against what is asked
     return abs(finding.deviation) < limit
@@ -451,7 +457,7 @@ class Targets(unittest.TestCase):
     def test_what_cannot_be_is_refused(self) -> None:
         for message, changes in (
             ("cannot be reached", {"output__voltage": 25}),
-            ("no value fulfils", {"parts": {"C_o": {"resistance": 1}}}),
+            ("its ESR of 1.000 Ω alone makes 833.3 mV", {"parts": {"C_o": {"resistance": 1}}}),
             ("chosen.Lx: not a component.*nearest valid name: L", {"chosen": {"Lx": "1 u"}}),
             ("chosen.L: 3 F where an inductance", {"chosen": {"L": "3 F"}}),
             ("parts.S9: no such component", {"parts": {"S9": {}}}),

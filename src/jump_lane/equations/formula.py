@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from jump_lane.equations.compose import folded
 from jump_lane.equations.overlay import sum_pp, sum_ripple, sum_rms
 from jump_lane.errors import InputError
 
@@ -74,7 +75,7 @@ class Formula:
     def __init__(self, text: str) -> None:
         self.text = text
         try:
-            self.tree = ast.parse(text, mode="eval")
+            self.tree = folded(ast.parse(text, mode="eval"))
         except SyntaxError as error:
             raise InputError(f"{text!r} is not a formula") from error
         found: dict[str, None] = {}

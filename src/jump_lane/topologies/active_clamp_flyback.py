@@ -69,7 +69,7 @@ OPERATION: tuple[Entry, ...] = (
         flybacks.Leaky(
             SWING,
             fall="D_2 - f_s*L_k*(I_n + I_v)/(V_in + V_2)",
-            half="0*I_v",
+            half="0",
             back="f_s*L_k*(I_n + I_v)/(V_in + V_2)",
             taken="D_k1*(I_v - I_n)/2",
             leakage="L_k",

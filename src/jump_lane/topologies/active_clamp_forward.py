@@ -53,7 +53,7 @@ OPERATION: tuple[Entry, ...] = (
     *forwards.clamped.rectifiers(),
     Line(
         "k_u",
-        {CONTINUOUS: "k_d*min(1, 1e9*V_BS1/V_in)*min(1, max(0, -1e9*I_p1/I_max))", REVERSED: "0*k_d"},
+        {CONTINUOUS: "k_d*min(1, 1e9*V_BS1/V_in)*min(1, max(0, -1e9*I_p1/I_max))", REVERSED: "0"},
         "",
         "1 where the core begins the pulse in dead time",
         blocks.KIRCHHOFF,

@@ -128,7 +128,7 @@ def _load_conductance(sheet: Sheet, output: Output) -> Line:
     if output.leds is not None:
         resistance = output.leds.count * output.leds.resistance
         sheet.give("R_led", resistance, "Ω", "dynamic resistance of the string of LEDs")
-    text = {"leds": "1/R_led", "current": "0*I_o/V_o", "power": "-I_o/V_o", "resistance": "I_o/V_o"}
+    text = {"leds": "1/R_led", "current": "0", "power": "-I_o/V_o", "resistance": "I_o/V_o"}
     return Line("g_o", text[load_kind(output)], "S", "conductance of the load for ripple", DEFINITION)
 
 

@@ -85,7 +85,7 @@ RATED = (
     ),
     Line("V_D1r", "(1 + m_V)*V_D1", "V", "voltage rating a rectifier should have", blocks.MARGIN),
     Line("I_D1r", "(1 + m_I)*I_D1pk", "A", "peak current rating a rectifier should have", blocks.MARGIN),
-    *transformers.winding("Np", "0*I_o", "I_rect/n"),
+    *transformers.winding("Np", "0", "I_rect/n"),
     *transformers.winding("Ns", "(2 - N_D)*I_D1", "I_rect*sqrt(N_D/2)"),
 )
 """Rectifiers, ratings and windings, with leakage and without."""
@@ -113,7 +113,7 @@ TIGHT = (
             *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
             Line(
                 "dI_Lm",
-                {CONTINUOUS: "V_or*D_2/(f_s*L_m)", DISCONTINUOUS: "0*V_or/(f_s*L_m)"},
+                {CONTINUOUS: "V_or*D_2/(f_s*L_m)", DISCONTINUOUS: "0"},
                 "A",
                 "ripple of the magnetising current, peak to peak",
                 blocks.VOLT_SECONDS,
@@ -161,10 +161,10 @@ TIGHT = (
 )
 LEAKY = replace(
     flybacks.DISSIPATED,
-    back="f_s*L_kT*max(I_v, 0*I_v)/V_or",
-    taken="(V_cl/R_cl - D_k1*max(I_v, 0*I_v)/2)",
+    back="f_s*L_kT*max(I_v, 0)/V_or",
+    taken="(V_cl/R_cl - D_k1*max(I_v, 0)/2)",
     primary="(R_S1 + R_L)",
-    leakage="0*L_kT",
+    leakage="0",
     off=f"V_or - V_in + ({OFF} + R_L)*I_x + n*R_Co*(n*I_x - I_o)",
     ideal="V_or - V_in",
     rise="(V_2 + f_s*L_kT*(I_x + V_1*D_c/(2*f_s*L_m)) + N_D*t_d*f_s*n*V_BD1)/(V_1 + V_2)",
@@ -184,7 +184,7 @@ LEAKING = (
             *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
             Line(
                 "dI_Lm",
-                {CONTINUOUS: "V_or*(D_2 + D_k1)/(f_s*L_m)", DISCONTINUOUS: "0*V_or/(f_s*L_m)"},
+                {CONTINUOUS: "V_or*(D_2 + D_k1)/(f_s*L_m)", DISCONTINUOUS: "0"},
                 "A",
                 "ripple of the magnetising current, peak to peak",
                 blocks.VOLT_SECONDS,
@@ -220,7 +220,7 @@ LEAKING = (
                 rms="I_rect",
                 ripple="((I_sa - I_sb)*D_2/(D_2 - D_k2))",
                 ramp="(D_k2*(4*I_am + I_sa)/(3*I_sa)"
-                " + D_k1*max(I_sb - I_o, 0*I_o)**2*I_sa/((I_sa - I_o)**2*max(I_sb, 0.001*I_sa)))/f_s",
+                " + D_k1*max(I_sb - I_o, 0)**2*I_sa/((I_sa - I_o)**2*max(I_sb, 0.001*I_sa)))/f_s",
             ),
             *turning.clamped_input("L"),
         ),
@@ -229,7 +229,7 @@ LEAKING = (
     Line("I_S1", "(I_L - I_cl)/2", "A", "average current of a switch", blocks.KIRCHHOFF),
     Line(
         "I_S1rms",
-        "sqrt((D_2/2 + D_1/4)*(I_m**2 + dI**2/12) - D_k2*I_pk**2/3 + D_k1*max(I_v, 0*I_v)**2/12)",
+        "sqrt((D_2/2 + D_1/4)*(I_m**2 + dI**2/12) - D_k2*I_pk**2/3 + D_k1*max(I_v, 0)**2/12)",
         "A",
         "rms current of a switch",
         blocks.RMS_VALUES,
@@ -247,7 +247,7 @@ OPERATION: tuple[Entry, ...] = (
     Cases(transformers.leaking, {"leaking": LEAKING, "tight": TIGHT}),
     Line(
         "k_m",
-        {CONTINUOUS: "max(dI_Lm/2 - I_v, 0*I_v)/I_pk", REVERSED: "0*D", DISCONTINUOUS: "r_m"},
+        {CONTINUOUS: "max(dI_Lm/2 - I_v, 0)/I_pk", REVERSED: "0", DISCONTINUOUS: "r_m"},
         "",
         "part of the current that the core takes over from the inductor",
         blocks.DEFINITION,

@@ -263,7 +263,7 @@ OPERATION = (
     ),
     Line(
         "I_Corms",
-        "sqrt(max(I_D2rms**2 - I_o**2, 0*I_o**2))",
+        "sqrt(max(I_D2rms**2 - I_o**2, 0))",
         "A",
         "rms current of the output capacitor",
         blocks.RMS_VALUES,

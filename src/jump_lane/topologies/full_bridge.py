@@ -26,7 +26,7 @@ DRIVE = Drive("V_in", "(2*R_S1 + R_pT)", bodies="2")
 OPERATION = (
     *secondaries.both_ways_operation(DRIVE),
     *secondaries.leg_switch(),
-    *transformers.winding("Np", "0*I_o", "I_prms"),
+    *transformers.winding("Np", "0", "I_prms"),
     Line(
         "C_b",
         "I_S1/(f_s*r_C*V_in)",

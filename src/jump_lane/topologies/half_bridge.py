@@ -51,10 +51,10 @@ SIZING = (
 OPERATION = (
     *secondaries.both_ways_operation(DRIVE),
     *secondaries.leg_switch(),
-    *transformers.winding("Np", "0*I_o", "I_prms"),
+    *transformers.winding("Np", "0", "I_prms"),
     Line(
         "Q_d",
-        "(D_p*(I_p2**2 - I_p1*abs(I_p1))/(I_p2 - I_p1) + D_q*max(I_p1, 0*I_p1) + D_r*I_p2)/(2*f_s)",
+        "(D_p*(I_p2**2 - I_p1*abs(I_p1))/(I_p2 - I_p1) + D_q*max(I_p1, 0) + D_r*I_p2)/(2*f_s)",
         "C",
         "charge that one pulse moves, what flows back included",
         blocks.FROM_CAPACITOR,
@@ -62,7 +62,7 @@ OPERATION = (
     Line("dV_Cd", "Q_d/(2*C_d)", "V", "ripple of these capacitors, peak to peak", blocks.KIRCHHOFF),
     Line(
         "k_C",
-        f"max(T_p**2*{DRIVE.bend}/(L*n**2) - 0.025, 0*D)",
+        f"max(T_p**2*{DRIVE.bend}/(L*n**2) - 0.025, 0)",
         "",
         "bend of a pulse beyond a fortieth of its voltage",
         blocks.DEFINITION,

@@ -85,7 +85,7 @@ SIZING = (
     *transformers.turns_ratio("D_lim/(1 - D_lim)*V_in/(V_o + V_FD1)"),
     *transformers.seen_from_primary(),
     Line("R_2p", "n**2*R_L2", "Ω", "winding resistance of L2 as the primary sees it", blocks.KIRCHHOFF),
-    Line("k_0", "0*n", "", "coupling of L1 and L2: none", blocks.DEFINITION),
+    Line("k_0", "0", "", "coupling of L1 and L2: none", blocks.DEFINITION),
     Line(
         "R_Cp",
         "R_Ca + R_pT + n**2*(R_Cb + R_sT)",
@@ -131,7 +131,7 @@ HALF = (
     ),
     Line(
         "dV_Cb",
-        "n*Q_b/C_b + R_Cb*(n*max(I_L1v, 0*I_L1v) + I_L2pk)",
+        "n*Q_b/C_b + R_Cb*(n*max(I_L1v, 0) + I_L2pk)",
         "V",
         "ripple of C_b, peak to peak",
         blocks.COUPLING_CHARGE,
@@ -160,9 +160,9 @@ TIGHT = (
     Line("I_b2", "I_L1v + I_Mv", "A", "primary current as D1 stops", blocks.KIRCHHOFF, "min"),
     Line(
         "Q_b",
-        "(I_2ppk**2 - max(I_2pv, 0*I_2pv)**2)*D_1/(2*f_s*dI_2p)"
-        " + max(max(-I_b2, 0*I_b2)*(1 - D_1 - D_2)/f_s + min(I_b2, 0*I_b2)**2*D_2/(2*f_s*(I_b1 - I_b2))"
-        " - min(I_2pv, 0*I_2pv)**2*D_1/(2*f_s*dI_2p), 0*I_o/f_s)",
+        "(I_2ppk**2 - max(I_2pv, 0)**2)*D_1/(2*f_s*dI_2p)"
+        " + max(max(-I_b2, 0)*(1 - D_1 - D_2)/f_s + min(I_b2, 0)**2*D_2/(2*f_s*(I_b1 - I_b2))"
+        " - min(I_2pv, 0)**2*D_1/(2*f_s*dI_2p), 0)",
         "C",
         "charge moved in and out of C_b, as the primary sees it",
         blocks.COUPLING_CHARGE,
@@ -208,8 +208,7 @@ LEAKING = (
     Line("I_b2", "I_1e + I_Mv", "A", "primary current as it turns back", blocks.LEAKAGE, "min"),
     Line(
         "Q_b",
-        "(I_2ppk**2 - max(I_2pv, 0*I_2pv)**2)*D_1/(2*f_s*dI_2p) + "
-        + turning.turned_charge("I_2pv", "I_2ppk"),
+        "(I_2ppk**2 - max(I_2pv, 0)**2)*D_1/(2*f_s*dI_2p) + " + turning.turned_charge("I_2pv", "I_2ppk"),
         "C",
         "charge moved in and out of C_b, as the primary sees it",
         blocks.COUPLING_CHARGE,
@@ -232,8 +231,8 @@ LEAKING = (
 
 OPERATION: tuple[Entry, ...] = (
     Cases(transformers.leaking, {"leaking": LEAKING, "tight": TIGHT}),
-    *transformers.winding("Np", "0*I_o", "I_Carms"),
-    *transformers.winding("Ns", "0*I_o", "I_Cbrms"),
+    *transformers.winding("Np", "0", "I_Carms"),
+    *transformers.winding("Ns", "0", "I_Cbrms"),
 )
 
 

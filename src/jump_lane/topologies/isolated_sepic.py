@@ -43,8 +43,8 @@ SEEN = transformers.SEEN | {
 SIZING = (
     *transformers.turns_ratio("D_lim/(1 - D_lim)*V_in/(V_o + V_FD1)"),
     *transformers.seen_from_primary(),
-    Line("R_0", "0*R_pT", "Ω", "resistance in series with L_m alone: none", blocks.DEFINITION),
-    Line("k_0", "0*n", "", "coupling of L1 and L_m: none", blocks.DEFINITION),
+    Line("R_0", "0", "Ω", "resistance in series with L_m alone: none", blocks.DEFINITION),
+    Line("k_0", "0", "", "coupling of L1 and L_m: none", blocks.DEFINITION),
     Line("R_Cp", "R_Cs + R_pT", "Ω", "resistance in series with the coupling capacitor", blocks.KIRCHHOFF),
     *rewritten(pair.pair_sizing(" - R_Co"), SEEN),
     Line("I_B", "n*I_Br", "A", "boundary load current", blocks.BOUNDARY_CONDITION),
@@ -100,7 +100,7 @@ LEAKING = (
 
 OPERATION: tuple[Entry, ...] = (
     Cases(transformers.leaking, {"leaking": LEAKING, "tight": (*TIGHT, *blocks.smooth_input("L1"))}),
-    *transformers.winding("Np", "0*I_o", "I_Csrms"),
+    *transformers.winding("Np", "0", "I_Csrms"),
     *transformers.winding("Ns", "I_D1", "I_D1rms"),
 )
 

@@ -203,7 +203,7 @@ SIZING: tuple[Entry, ...] = (
 OPERATION: tuple[Entry, ...] = (
     *rewritten(
         flybacks.leaking_operation(flybacks.DISSIPATED),
-        {"L_kT": "L_kt", "R_D1": "0*R_D1", "R_sT": "0*R_sT", "R_Co": "0*R_Co", "V_BD1": "0*V_BD1"},
+        {"L_kT": "L_kt", "R_D1": "0", "R_sT": "0", "R_Co": "0", "V_BD1": "0"},
     ),
     Line("dI_Lm", "dI", "A", "ripple of the magnetising current, peak to peak", blocks.VOLT_SECONDS),
     *blocks.inductor("L_m", "(D_1 + D_2)*I_m", "dI", "D_1 + D_2"),

@@ -27,7 +27,7 @@ from jump_lane.topologies.point import Point
 DRIVE = Drive(
     "V_in",
     "(2*R_S1 + R_pT)",
-    lost="2*f_s*L_r*max(I_v, 0*I_v)/(n*V_in)",
+    lost="2*f_s*L_r*max(I_v, 0)/(n*V_in)",
     leakage="L_r",
     back="I_o/2",
 )
@@ -79,7 +79,7 @@ def carried_on(current: str) -> str:
     It follows the inductor current, given as it is then, unless resistance makes it decay faster; that takes a
     rectifier that conducts back, through its body diode where it is a switch.
     """
-    held = f"max({DRIVE.resistance} - n*V_BD1/I_p2, 0*R_o)"
+    held = f"max({DRIVE.resistance} - n*V_BD1/I_p2, 0)"
     decayed = f"I_p2*exp(-{held}*(0.5 - D_p - D_q)/(f_s*L_r))"
     return f"min({current}/n + dI_Lm/2, {decayed})"
 
@@ -140,7 +140,7 @@ OPERATION: tuple[Entry, ...] = (
     Line("I_S1pk", "I_p2", "A", "peak current of a switch", blocks.KIRCHHOFF),
     Line(
         "V_S1",
-        "V_in - R_S1*min(I_p1, 0*I_p1) + k_d*V_BS1",
+        "V_in - R_S1*min(I_p1, 0) + k_d*V_BS1",
         "V",
         "voltage that a switch blocks",
         blocks.KIRCHHOFF,
@@ -149,11 +149,11 @@ OPERATION: tuple[Entry, ...] = (
     Line("I_S1r", "(1 + m_I)*I_S1pk", "A", "peak current rating a switch should have", blocks.MARGIN),
     Cases(
         transformers.secondary,
-        {k: transformers.winding("Np", "0*I_o", "I_S1rms*sqrt(2)") for k in stages.KINDS}
+        {k: transformers.winding("Np", "0", "I_S1rms*sqrt(2)") for k in stages.KINDS}
         | {
             "half-wave": transformers.winding(
                 "Np",
-                "0*I_o",
+                "0",
                 "sqrt(I_S1rms**2 + (D - D_b)*(I_M0**2 + dI_Lm**2/12) + (0.5 - D)*I_start**2"
                 " + D_b*(I_e**2 + I_e*I_M0 + I_M0**2)/3)",
             )

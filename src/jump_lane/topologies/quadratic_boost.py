@@ -240,7 +240,7 @@ OPERATION = (
     Line("I_d1", "I_1m - dI_L1/2 - I_2a", "A", "current into C_1 as D1 stops", blocks.KIRCHHOFF),
     Line(
         "Q_1",
-        "(I_d0 + max(I_d1, 0*I_o))/2*D_12/f_s*min(1, I_d0/max(I_d0 - I_d1, 1e-6*I_d0))",
+        "(I_d0 + max(I_d1, 0))/2*D_12/f_s*min(1, I_d0/max(I_d0 - I_d1, 1e-6*I_d0))",
         "C",
         "charge moved in and out of C_1",
         blocks.RIPPLE_CHOPPED,

@@ -34,8 +34,8 @@ OPERATION: tuple[Entry, ...] = (
                     (Line("V_cl", "V_in", "V", "clamp voltage across the primary", blocks.KIRCHHOFF),),
                     fall="f_s*L_kT*I_pk/(V_cl - V_2 + R_pT*I_pk/2)",
                     half="I_pk/2",
-                    back="f_s*L_kT*max(I_v, 0*I_v)/(V_in + V_2)",
-                    taken="(D_k2*I_pk + D_k1*max(I_v, 0*I_v))/2",
+                    back="f_s*L_kT*max(I_v, 0)/(V_in + V_2)",
+                    taken="(D_k2*I_pk + D_k1*max(I_v, 0))/2",
                     primary=PRIMARY,
                 )
             ),

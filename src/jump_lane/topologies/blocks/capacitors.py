@@ -102,7 +102,7 @@ def filtered_output(
         ),
         Line(
             f"I_{c.replace('_', '')}rms",
-            f"k_o*sqrt(max(I_{x}rms**2 - I_o**2, 0*I_o**2))",
+            f"k_o*sqrt(max(I_{x}rms**2 - I_o**2, 0))",
             "A",
             "rms current of the output capacitor",
             RMS_VALUES,
@@ -116,7 +116,7 @@ def chopped_output(
     valley: str = "I_v",
     rms: str = "sqrt(D_2*(I_m**2 + dI**2/12))",
     ripple: str = "dI",
-    ramp: str = "0*T_s",
+    ramp: str = "0",
 ) -> tuple[Line, ...]:
     """Return the output capacitor behind a rectifier whose current falls by ``ripple`` during D_2 of the period.
 
@@ -166,7 +166,7 @@ def chopped_output(
             "dV_oESR",
             {
                 CONTINUOUS: f"{esr}*{peak}",
-                REVERSED: f"{esr}*({peak} - min({valley}, 0*{valley}))",
+                REVERSED: f"{esr}*({peak} - min({valley}, 0))",
             },
             "V",
             "ESR share of the output ripple",
@@ -188,7 +188,7 @@ def chopped_output(
         ),
         Line(
             f"I_{c.replace('_', '')}rms",
-            f"sqrt(max(({rms})**2 - I_o**2, 0*I_o**2))",
+            f"sqrt(max(({rms})**2 - I_o**2, 0))",
             "A",
             "rms current of the output capacitor",
             RMS_VALUES,
@@ -250,7 +250,7 @@ def swinging_output(peak: str, middle: str, rise: str, fall: str, rms: str) -> t
         ),
         Line(
             "I_Corms",
-            f"sqrt(max({rms}**2 - I_o**2, 0*I_o**2))",
+            f"sqrt(max({rms}**2 - I_o**2, 0))",
             "A",
             "rms current of the output capacitor",
             RMS_VALUES,
@@ -263,7 +263,7 @@ def smooth_input(coil: str, fall: str = "D_2") -> tuple[Line, ...]:
     return (
         Line(
             "I_Cirms",
-            f"sqrt(max(I_{coil}rms**2 - I_{coil}**2, 0*I_o**2))",
+            f"sqrt(max(I_{coil}rms**2 - I_{coil}**2, 0))",
             "A",
             "rms current of the input capacitor",
             RMS_VALUES,
@@ -332,9 +332,9 @@ def coupling_capacitor(name: str = "C_s") -> tuple[Line, ...]:
     return (
         Line(
             "Q_s",
-            "(I_L2pk**2 - max(I_L2v, 0*I_L2v)**2)*D_1/(2*f_s*dI_L2)"
-            " + max(max(-I_L1v, 0*I_L1v)*(1 - D_1 - D_2)/f_s + min(I_L1v, 0*I_L1v)**2*D_2/(2*f_s*dI_L1)"
-            " - min(I_L2v, 0*I_L2v)**2*D_1/(2*f_s*dI_L2), 0*I_o/f_s)",
+            "(I_L2pk**2 - max(I_L2v, 0)**2)*D_1/(2*f_s*dI_L2)"
+            " + max(max(-I_L1v, 0)*(1 - D_1 - D_2)/f_s + min(I_L1v, 0)**2*D_2/(2*f_s*dI_L1)"
+            " - min(I_L2v, 0)**2*D_1/(2*f_s*dI_L2), 0)",
             "C",
             f"charge moved in and out of {name}",
             COUPLING_CHARGE,
@@ -349,7 +349,7 @@ def coupling_capacitor(name: str = "C_s") -> tuple[Line, ...]:
         ),
         Line(
             f"dV_{x}",
-            f"Q_s/{name} + R_{x}*(max(I_L1v, 0*I_L1v) + I_L2pk)",
+            f"Q_s/{name} + R_{x}*(max(I_L1v, 0) + I_L2pk)",
             "V",
             f"ripple of {name}, peak to peak",
             COUPLING_CHARGE,

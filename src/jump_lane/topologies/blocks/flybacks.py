@@ -71,7 +71,7 @@ DISSIPATING = (
         LEAKAGE,
         "min",
     ),
-    Line("V_cb", "max(-V_c0, 0*V_c0)", "V", "by how much the clamp falls below what is reflected", LEAKAGE),
+    Line("V_cb", "max(-V_c0, 0)", "V", "by how much the clamp falls below what is reflected", LEAKAGE),
 )
 """Up to the clamp voltage, and what drives the primary current back."""
 
@@ -250,8 +250,8 @@ DISSIPATED = Leaky(
     DISSIPATING,
     fall="f_s*(pi/2 - atan(V_c0/(I_pk*Z_cl)))*sqrt(L_kT*C_cl)",
     half=f"I_pk*cos({TURNED}) - V_c0/Z_cl*sin({TURNED})",
-    back="f_s*L_kT*max(I_v, 0*I_v)/(V_in + V_2)",
-    taken="(V_cl/R_cl + D_k1*max(I_v, 0*I_v)/2)",
+    back="f_s*L_kT*max(I_v, 0)/(V_in + V_2)",
+    taken="(V_cl/R_cl + D_k1*max(I_v, 0)/2)",
 )
 """Leakage against the clamp of `dissipating_clamp`."""
 
@@ -260,9 +260,9 @@ def tight_operation(primary: str = "(R_S1 + R_pT)") -> tuple[Line, ...]:
     """Return the operation without leakage."""
     return (
         *handed_over(f"V_in - {primary}*I_x", OFF, "V_or", "L_m", "I_or"),
-        Line("D_k2", "0*D_1", "", "part of the period in which the primary current falls", DEFINITION),
+        Line("D_k2", "0", "", "part of the period in which the primary current falls", DEFINITION),
         Line("I_h", "I_pk/2", "A", "primary current in the middle of D_k2", DEFINITION),
-        Line("D_k1", "0*D_1", "", "part of the period in which the secondary current falls", DEFINITION),
+        Line("D_k1", "0", "", "part of the period in which the secondary current falls", DEFINITION),
     )
 
 

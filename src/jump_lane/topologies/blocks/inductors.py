@@ -49,7 +49,7 @@ def inductance(name: str, ripple: str, critical: str, full: str, needed: bool = 
 
 def continuous_only() -> Line:
     """Return the load current that a circuit needs which is derived for continuous conduction only."""
-    need = {CONTINUOUS: "0*I_B", DISCONTINUOUS: "I_B"}
+    need = {CONTINUOUS: "0", DISCONTINUOUS: "I_B"}
     return Line("I_need", need, "A", "smallest load current for continuous conduction", DEFINITION)
 
 

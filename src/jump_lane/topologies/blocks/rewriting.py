@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
+from jump_lane.equations.compose import substitute
 from jump_lane.equations.sheet import Line
 from jump_lane.topologies.page import ByTarget
 
@@ -39,8 +40,8 @@ def _line(line: Line, symbols: Mapping[str, str]) -> Line:
 
 def _text(text: Text, symbols: Mapping[str, str]) -> Text:
     if isinstance(text, str):
-        return _replaced(text, symbols)
-    return {mode: _replaced(t, symbols) for mode, t in text.items()}
+        return substitute(text, symbols)
+    return {mode: substitute(t, symbols) for mode, t in text.items()}
 
 
 def _replaced(text: str, symbols: Mapping[str, str]) -> str:

@@ -222,8 +222,8 @@ class StepDown:
             Line(
                 "D_3",
                 {
-                    CONTINUOUS: "0*D_1",
-                    DISCONTINUOUS: f"max(min(1 - D_1 - D_2, (I_H - I_v)*(L + {self.core})*{f}/V_2), 0*D_1)",
+                    CONTINUOUS: "0",
+                    DISCONTINUOUS: f"max(min(1 - D_1 - D_2, (I_H - I_v)*(L + {self.core})*{f}/V_2), 0)",
                 },
                 "",
                 "part of the period in which the core holds the inductor current up",

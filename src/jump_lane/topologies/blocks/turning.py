@@ -64,7 +64,7 @@ def turning_operation(off: str = flybacks.OFF) -> tuple[Line | ByTarget, ...]:
 
 def turned_charge(valley: str, peak: str) -> str:
     """Return the formula of the charge that the turning adds, of an inductor with this valley and peak."""
-    return f"(D_k2*max({peak}, 0*I_pk)**2/I_pk + D_k1*max({valley}, 0*I_pk)**2/max(I_v, 0.001*I_pk))/(2*f_s)"
+    return f"(D_k2*max({peak}, 0)**2/I_pk + D_k1*max({valley}, 0)**2/max(I_v, 0.001*I_pk))/(2*f_s)"
 
 
 def turned_rms(valley: str, peak: str, begin: str, end: str, idle: str) -> str:

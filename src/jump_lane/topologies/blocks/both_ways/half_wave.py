@@ -52,7 +52,7 @@ def _carried_on(drive: Drive) -> tuple[Line, ...]:
     return (
         Line(
             "k_e",
-            f"exp(-max({drive.resistance} - 2*n**2*V_BD1/I_pk, 0*R_o)*(0.5 - D)/(f_s*{drive.leakage}))",
+            f"exp(-max({drive.resistance} - 2*n**2*V_BD1/I_pk, 0)*(0.5 - D)/(f_s*{drive.leakage}))",
             "",
             "part of the primary current that is left after freewheeling",
             LEAKAGE_FORWARD,

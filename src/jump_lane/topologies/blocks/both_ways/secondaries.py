@@ -102,7 +102,7 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
         ),
         Cases(
             secondary,
-            {k: half_wave.biased("0*I_o") for k in KINDS} | {"half-wave": half_wave.magnetised(drive)},
+            {k: half_wave.biased("0") for k in KINDS} | {"half-wave": half_wave.magnetised(drive)},
         ),
         behind(
             "dI_Lm",
@@ -113,7 +113,7 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
         ),
         behind(
             "k_h",
-            {k: "k_d" if k == "half-wave" and drive.lost else "0*k_d" for k in KINDS},
+            {k: "k_d" if k == "half-wave" and drive.lost else "0" for k in KINDS},
             "",
             "1 where dead time moves the bias of the core, which the formulas leave out",
             DEFINITION,
@@ -121,7 +121,7 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
         Line("Psi", f"{voltage}*D/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
         behind(
             "I_p1",
-            {k: {CONTINUOUS: at_start, DISCONTINUOUS: "0*I_v" if found[k].core else at_start} for k in KINDS},
+            {k: {CONTINUOUS: at_start, DISCONTINUOUS: "0" if found[k].core else at_start} for k in KINDS},
             "A",
             "primary current at the start of a pulse",
             KIRCHHOFF,
@@ -157,14 +157,14 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
 def _idle(held: bool) -> tuple[Line, ...]:
     """Return the idle part of the period, and whether the inductor current stops in it."""
     idle = "1 - D_1 - D_2"
-    none = {CONTINUOUS: "0*D", DISCONTINUOUS: f"{idle} - D_3" if held else idle}
+    none = {CONTINUOUS: "0", DISCONTINUOUS: f"{idle} - D_3" if held else idle}
     lines = (Line("D_f", none, "", "idle part of the period", DEFINITION),)
     if not held:
         return lines
-    stopped = f"(max(D_f - {NEAR}, 0*D_f) + max({FAINT} - I_H/I_pk, 0*D_f))"
+    stopped = f"(max(D_f - {NEAR}, 0) + max({FAINT} - I_H/I_pk, 0))"
     flows = {CONTINUOUS: "I_v", DISCONTINUOUS: f"I_v - I_pk*min(1, 1e9*{stopped})"}
     meaning = "least inductor current, negative where it stops or reverses"
-    left = {CONTINUOUS: "0*I_H", DISCONTINUOUS: "I_H"}
+    left = {CONTINUOUS: "0", DISCONTINUOUS: "I_H"}
     return (
         *lines,
         Line("I_f", flows, "A", meaning, DEFINITION, "min"),
@@ -210,8 +210,8 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
         " + (1 - D_1)*dI_L**2/12*(1 - (D_1/(1 - D_1))**3)"
         " + (1 - 2*D_1)*n*dI_Lm/4*(n*dI_Lm + dI_L/(1 - D_1)))"
     )
-    back = "I_e" if alone else "0*I_p1"
-    left = "0*D" if alone else "D_r"
+    back = "I_e" if alone else "0"
+    left = "0" if alone else "D_r"
     drawn = (
         f"k_in*(D_p*(I_p1 + I_p2) + D_q*(I_p1 - {back}) - {left}*I_p2)",
         f"k_in**2*2/3*(D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_q*(I_p1**2 - I_p1*{back} + {back}**2)"
@@ -235,7 +235,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
                 ),
                 "bridge": (
                     *_rectifier("I_o/2", shared, peak, "V_sw + V_FD1 + R_D1*I_v + dV_p/(2*n)", body),
-                    *winding("Ns", "0*I_o", through),
+                    *winding("Ns", "0", through),
                     *output,
                     *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
                 ),
@@ -247,7 +247,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
                         "V_sw + dV_p/(2*n)",
                         body,
                     ),
-                    *winding("Ns", "0*I_o", f"sqrt(2*D_1*{freewheel})"),
+                    *winding("Ns", "0", f"sqrt(2*D_1*{freewheel})"),
                     continuous_only(),
                     *interleaved_output("dI_L", "2, D_1, 0, 1, D_2, 1, 0", "2"),
                     *chopped_input("(2*D_1)", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
@@ -281,7 +281,7 @@ def whole_input() -> tuple[Line, ...]:
     """Return that the input delivers all of the primary current, and that its voltage does not droop."""
     return (
         Line("k_in", "1", "", "part of the primary current that the input delivers", DEFINITION),
-        Line("dV_p", "0*V_in", "V", "droop of the primary voltage during a pulse", DEFINITION),
+        Line("dV_p", "0", "V", "droop of the primary voltage during a pulse", DEFINITION),
     )
 
 

@@ -23,7 +23,7 @@ def stages(drive: Drive) -> dict[str, StepDown]:
     step = partial(
         StepDown, pulse=f"({voltage}/n)", series=f"{leakage}/n**2", bend=bend, magnetising="L_m/n**2"
     )
-    turned = f"f_s*{leakage}*max(I_v - {'0*I_v' if lost else 'I_H'}, 0*I_v)/(n*{voltage})"
+    turned = f"f_s*{leakage}*max(I_v - {'0' if lost else 'I_H'}, 0)/(n*{voltage})"
     core = "" if lost else "L_m/n**2"
     head = f"{voltage}/n - V_o"
     back = f"{resistance}/n**2 + R_sT + R_L"
@@ -53,8 +53,8 @@ def stages(drive: Drive) -> dict[str, StepDown]:
             full="(I_max/2)",
             phases="2",
             core=core,
-            least="" if lost else "max(I_o/2 - I_Hc, 0*I_o)",
-            lost=f"f_s*{leakage}*max(I_v + {late}, 0*I_v)/(n*{voltage})" if lost else turned,
+            least="" if lost else "max(I_o/2 - I_Hc, 0)",
+            lost=f"f_s*{leakage}*max(I_v + {late}, 0)/(n*{voltage})" if lost else turned,
         ),
         "half-wave": step(
             on=f"{head}{drive.shift} - V_FD1 - (R_D1 + R_sT + R_L)*{{I}} - {resistance}/n**2*({{I}} - I_s0)",

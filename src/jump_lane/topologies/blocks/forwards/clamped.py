@@ -165,7 +165,7 @@ def _path_operation(paths: Paths, primary: str) -> tuple[Line, ...]:
         *held(),
         _body_first("min(1, max(0, 1 - 1e6*(dI_1/(n*dI_Lm) - 1)))"),
         _turned(paths.count, "(I_o + dI_1/2)"),
-        _dead(" + (1 - k_f)*max(t_d*f_s - D_k2, 0*D_k2)"),
+        _dead(" + (1 - k_f)*max(t_d*f_s - D_k2, 0)"),
         _off(),
         _clamp("n*V_m"),
         Line(
@@ -205,7 +205,7 @@ def _path_operation(paths: Paths, primary: str) -> tuple[Line, ...]:
 def _inductor_current() -> tuple[Line, ...]:
     """Return what the inductor carries: it falls around the pulse while the winding is shorted."""
     rms = root_mean_square(("D_1", "I_a", "I_b"), ("(1 - D_1)", "(I_b - dI_k2)", "(I_a + dI_k1)"))
-    most, least = "max(dI_1, dI_k1)", "min(dI_1 - dI_k2, 0*dI_1)"
+    most, least = "max(dI_1, dI_k1)", "min(dI_1 - dI_k2, 0)"
     return (
         Line(
             "I_a",
@@ -239,7 +239,7 @@ def _clamp_ripple(first: str, last: str) -> tuple[Line, ...]:
         ),
         Line(
             "dV_cl",
-            "(max(Q_k, Q_x) - min(0*Q_x, Q_x))/C_cl",
+            "(max(Q_k, Q_x) - min(0, Q_x))/C_cl",
             "V",
             "ripple of the clamp capacitor, peak to peak",
             CLAMPED_RESET,

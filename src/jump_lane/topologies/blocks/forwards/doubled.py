@@ -67,7 +67,7 @@ def sizing(primary: str) -> tuple[Line | ByTarget, ...]:
     )
 
 
-def shared(primary: str, uneven: str = "0*I_o") -> tuple[Line, ...]:
+def shared(primary: str, uneven: str = "0") -> tuple[Line, ...]:
     """Return the currents of both inductors up to the ripple of L1.
 
     Parameters

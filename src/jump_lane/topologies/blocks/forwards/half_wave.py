@@ -38,7 +38,7 @@ def stage(primary: str) -> StepDown:
         pulse="(V_in/n)",
         body="V_BD2",
         series="L_kT/n**2",
-        lost="f_s*L_kT*max(I_v, 0*I_v)/(n*V_in)",
+        lost="f_s*L_kT*max(I_v, 0)/(n*V_in)",
     )
 
 
@@ -74,7 +74,7 @@ def freely_reset(reset: str, turns: str = "1") -> tuple[Line, ...]:
         over those of the primary.
     """
     return (
-        magnetising_valley("0*dI_Lm"),
+        magnetising_valley("0"),
         Line("I_p1", "I_v/n", "A", "primary current at the start of a pulse", KIRCHHOFF, "min"),
         Line("I_p2", "I_pk/n + dI_Lm", "A", "primary current at the end of a pulse", KIRCHHOFF),
         Line("V_r", reset, "V", "largest voltage of the primary while S1 is off", VOLT_SECONDS),
@@ -106,7 +106,7 @@ def handed_back(voltage: str) -> Line:
 
 def rectifiers(
     switches: str = "1",
-    idle: str = "0*V_o",
+    idle: str = "0",
     returned: bool = False,
     blocked: str = "V_r/n",
 ) -> tuple[Line, ...]:

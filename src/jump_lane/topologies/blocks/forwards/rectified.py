@@ -52,7 +52,7 @@ def _voltages(paths: Paths, primary: str) -> tuple[Line, ...]:
         ),
         Line(
             "I_y",
-            {CONTINUOUS: "max(I_o - V_1B*D_c*(1 - D_s)/(2*f_s*L), 0*I_o)", DISCONTINUOUS: "0*I_o"},
+            {CONTINUOUS: "max(I_o - V_1B*D_c*(1 - D_s)/(2*f_s*L), 0)", DISCONTINUOUS: "0"},
             "A",
             "current that sets the drops during the reset",
             WITH_LOSSES,
@@ -160,8 +160,8 @@ def _currents(paths: Paths, reset: str) -> tuple[Line, ...]:
         Line(
             "D_k1",
             {
-                CONTINUOUS: f"{paths.count}*f_s*L_kT*max({about}, 0*I_o)/(n*V_in)",
-                DISCONTINUOUS: "0*D_1",
+                CONTINUOUS: f"{paths.count}*f_s*L_kT*max({about}, 0)/(n*V_in)",
+                DISCONTINUOUS: "0",
             },
             "",
             "part of the period that commutation takes from the pulse",
@@ -169,7 +169,7 @@ def _currents(paths: Paths, reset: str) -> tuple[Line, ...]:
         ),
         Line(
             "D_z",
-            {CONTINUOUS: "t_d*f_s", REVERSED: "0*t_d*f_s"},
+            {CONTINUOUS: "t_d*f_s", REVERSED: "0"},
             "",
             "dead time that comes before the pulse (a reversed current begins it), part of the period",
             DEFINITION,
@@ -191,7 +191,7 @@ def _currents(paths: Paths, reset: str) -> tuple[Line, ...]:
         ),
         Line(
             "I_v",
-            {CONTINUOUS: f"I_o - ({below})/2", DISCONTINUOUS: "0*I_o"},
+            {CONTINUOUS: f"I_o - ({below})/2", DISCONTINUOUS: "0"},
             "A",
             "valley of the inductor's slope",
             KIRCHHOFF,
@@ -273,7 +273,7 @@ def operation(paths: Paths, primary: str, reset: str, turns: str = "1") -> tuple
         ),
         Line(
             "k_b",
-            {CONTINUOUS: "0*L_kT/L", DISCONTINUOUS: "max(0, L_kT/(n**2*L) - 0.2)"},
+            {CONTINUOUS: "0", DISCONTINUOUS: "max(0, L_kT/(n**2*L) - 0.2)"},
             "",
             "leakage beyond a fifth of L, in discontinuous conduction",
             DEFINITION,
