@@ -132,11 +132,7 @@ def _energy(design: Design, inductor: Inductor) -> float:
 
 def _symbol(design: Design, element: str) -> str:
     """Return how symbols call an inductor; one stands for all made alike."""
-    own = element.replace("_", "")
-    if f"W_{own}" in design.sheet:
-        return own
-    role = next((r for r in design.page.roles if r.kind == "inductor" and r.element), None)
-    return role.tag if role is not None and element.startswith("L") and element[1:].isdigit() else own
+    return design.page.owners.get(element, element).replace("_", "")
 
 
 def _largest(design: Design, symbol: str) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
-from functools import partial
+from functools import cached_property, partial
 
 from jump_lane.catalogue.kinds import ROLES, Capacitor, Diode, Igbt, Inductor, Mosfet, Part
 from jump_lane.catalogue.load import samples
@@ -20,7 +20,7 @@ from jump_lane.spec import Spec
 from jump_lane.study.pool import spread
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design, derive
-from jump_lane.topologies.role import Role, alike
+from jump_lane.topologies.role import Role
 from jump_lane.topologies.stock import figures, stock, value_of
 
 GOALS = ("loss", "temperature", "cost")
@@ -113,6 +113,11 @@ class Work:
     def valid(self) -> int:
         """Number of combinations of parts within their ratings."""
         return _product(len(c.parts) for c in self.candidates)
+
+    @cached_property
+    def chosen(self) -> frozenset[str]:
+        """Elements of the circuit that parts are chosen for."""
+        return frozenset(element for c in self.candidates for element in c.role.elements)
 
 
 def _product(counts: Iterator[int]) -> int:
@@ -356,14 +361,8 @@ def _estimated(work: Work, combinations: Sequence[Combination]) -> Iterator[Comb
         except JumpLaneError as error:
             yield replace(combination, failure=str(error))
         else:
-            gaps = tuple(dict.fromkeys(g.text() for g in found.gaps if _chosen(work, g.component)))
+            gaps = tuple(dict.fromkeys(g.text() for g in found.gaps if g.component in work.chosen))
             yield replace(combination, loss=found.loss, hottest=found.hottest, gaps=gaps)
-
-
-def _chosen(work: Work, component: str) -> bool:
-    """Tell whether a component of the circuit is one of those that parts are chosen for, or made like one."""
-    roles = {c.role.name for c in work.candidates}
-    return bool(alike(component, roles.__contains__))
 
 
 def ranked(work: Work, done: Sequence[Combination]) -> list[Combination]:
@@ -407,7 +406,7 @@ def prove(work: Work, best: Sequence[Combination], count: int) -> list[Proven]:
 def _without_temperature(work: Work, budgets: Sequence[Budget]) -> Iterator[str]:
     """Yield the chosen components whose temperature is not known: that they hold cannot be said."""
     for component in budgets[0].components if budgets else ():
-        if _chosen(work, component.name) and component.name not in budgets[0].temperatures:
+        if component.name in work.chosen and component.name not in budgets[0].temperatures:
             yield f"{component.name}: its temperature is not known, as no thermal resistance is given"
 
 

@@ -16,7 +16,7 @@ from jump_lane.circuit.elements import (
 )
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.point import Point
-from jump_lane.topologies.role import Role, alike
+from jump_lane.topologies.role import Role
 from jump_lane.topologies.stock import count, part_of
 
 
@@ -51,7 +51,7 @@ def current_of(component: Component) -> str:
 
 def components(design: Design, point: Point) -> tuple[Component, ...]:
     """Return every component of a design that can lose power."""
-    roles = {role.name: role for role in design.page.roles}
+    roles = {element: role for role in design.page.roles for element in role.elements}
     wound = next((r.name for r in design.page.roles if r.kind == "transformer"), "")
     found: list[Component] = []
     windings: list[Element] = []
@@ -61,7 +61,7 @@ def components(design: Design, point: Point) -> tuple[Component, ...]:
         if isinstance(element, Switch | Diode | Capacitor | CoupledInductors):
             found += _devices(design, element, roles)
         elif isinstance(element, Inductor | Resistor):
-            role = _role(element.name, roles)
+            role = roles.get(element.name)
             if role is not None and role.kind == "inductor":
                 found.append(_component(design, element.name, role, (element,)))
             elif wound and not element.name.endswith("_cl"):
@@ -81,7 +81,7 @@ def _devices(design: Design, element: Element, roles: dict[str, Role]) -> list[C
             _component(design, w.name, roles[w.name], (_alone(element, k),))
             for k, w in enumerate(element.windings)
         ]
-    role = _role(element.name, roles)
+    role = roles.get(element.name)
     if role is None:
         return [Component(element.name, "", "auxiliary", None, 1, (element,))]
     return [_component(design, element.name, role, (element,))]
@@ -97,8 +97,3 @@ def _component(design: Design, name: str, role: Role, elements: tuple[Element, .
     value = design.sheet[role.name].worst if role.name in design.sheet else 1.0
     part = part_of(design.spec, role.name, role.kind, value)
     return Component(name, role.name, role.kind, part, count(design.spec, role.name), elements)
-
-
-def _role(element: str, roles: dict[str, Role]) -> Role | None:
-    """Return the role of an element: its own, or that of those made alike (S3: S1, L2: L)."""
-    return roles.get(alike(element, roles.__contains__))

@@ -298,8 +298,8 @@ PAGE = Page(
     conversion="V_o > V_in/n",
     isolated=True,
     roles=(
-        Role("S1", "switch"),
-        Role("D1", "rectifier"),
+        Role("S1", "switch", also=("S2", "S3", "S4")),
+        Role("D1", "rectifier", also=("D2", "D3", "D4")),
         Role("T", "transformer"),
         Role("L_m", "magnetising"),
         Role("L", "inductor"),

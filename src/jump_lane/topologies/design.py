@@ -41,7 +41,6 @@ from jump_lane.topologies.refusals import (
     too_much_esr,
     written_out,
 )
-from jump_lane.topologies.role import alike
 
 NEAR_BOUNDARY = 0.01
 """A load within this part of the boundary load counts as being at the boundary."""
@@ -111,7 +110,9 @@ class Design:
         """Return the operating point at input corner i and load corner j."""
         spec = self.spec
         kinds, secondary = tuple(load_kind(o) for o in spec.output), spec.transformer.secondary
-        return Point(self.sheet.at(i, j), self.synchronous, kinds, secondary or "", self.saturation)
+        return Point(
+            self.sheet.at(i, j), self.synchronous, kinds, secondary or "", self.page.owners, self.saturation
+        )
 
     @cached_property
     def _inductors(self) -> dict[str, Inductor]:
@@ -211,8 +212,8 @@ class Design:
 
     def stands_for(self, device: str) -> str:
         """Return the device whose symbols a device shares: itself, or the one that stands for all made alike."""
-        found = alike(device, lambda name: f"V_{name}" in self.sheet)
-        if not found:
+        found = self.page.owners.get(device, device)
+        if f"V_{found}" not in self.sheet:
             raise InputError(f"{device}: nothing is derived for it, so that it has no figures to go by")
         return found
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Element
@@ -212,6 +213,11 @@ class Page:
     def lines(self) -> list[Line]:
         """Return every line of the page, those for all conduction targets included."""
         return [line for entry in (*self.sizing, *self.operation) for line in _lines_of(entry)]
+
+    @cached_property
+    def owners(self) -> Mapping[str, str]:
+        """Return the component that each element of the circuit is, by their names; others are auxiliary."""
+        return {element: role.name for role in self.roles for element in role.elements}
 
     @property
     def sized_by_mode(self) -> tuple[str, ...]:

@@ -21,7 +21,6 @@ from jump_lane.circuit.elements import (
     coupled_pair,
 )
 from jump_lane.circuit.gates import Gates, Interval, complement
-from jump_lane.topologies.role import alike
 
 SHARING = 1e-5
 """Resistance that makes ideal phases share their current, relative to that of the load."""
@@ -38,6 +37,8 @@ class Point:
     synchronous: bool
     kinds: tuple[str, ...] = ("resistance",)
     secondary: str = ""
+    owners: Mapping[str, str] = field(default_factory=dict)
+    """Element to the component whose figures it has."""
     curves: Mapping[str, Curve] = field(default_factory=dict)
     """Component to the part of its inductance left over current [A]."""
     slope: float = -1.0
@@ -75,7 +76,7 @@ class Point:
         return Switch(name, anode, cathode, resistance, body)
 
     def _data_of(self, name: str) -> str:
-        return alike(name, lambda component: f"R_{component}" in self.values)
+        return self.owners[name]
 
     def _least(self) -> float:
         return SHARING * self["V_o"] / max(self["I_o"], 1e-3)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 BODY_VOLTAGE = 0.8
@@ -32,6 +31,13 @@ class Role:
     kind: str
     element: str = ""
     """Element that stands for all made alike; empty where it is called like the component."""
+    also: tuple[str, ...] = ()
+    """Further elements made alike."""
+
+    @property
+    def elements(self) -> tuple[str, ...]:
+        """Elements of the circuit that are this component."""
+        return (self.element or self.name, *self.also)
 
     @property
     def tag(self) -> str:
@@ -88,16 +94,3 @@ class Role:
                 )
             )
         return tuple(data)
-
-
-def alike(name: str, known: Callable[[str], bool]) -> str:
-    """Return the component that stands for an element: its own, or that of those made alike; empty if there is none.
-
-    S3 is made like S1, L2 like L; where two kinds take turns and a page tells them apart, D4 is made like D2.
-    """
-    letters = name.rstrip("0123456789")
-    number = name.removeprefix(letters)
-    like = (
-        (f"{letters}{2 - int(number) % 2}", f"{letters}1", letters) if number and "_" not in letters else ()
-    )
-    return next((component for component in (name, *like) if known(component)), "")

@@ -27,10 +27,13 @@ PAIR_ROLES = (
 )
 """One switch, one rectifier, two inductors (on one core or on two), a coupling capacitor."""
 
+FURTHER = range(2, 9)
+"""Numbers of the phases made like the first."""
+
 PHASE_ROLES = (
-    Role("S1", "switch"),
-    Role("D1", "rectifier"),
-    Role("L", "inductor", "L1"),
+    Role("S1", "switch", also=tuple(f"S{k}" for k in FURTHER)),
+    Role("D1", "rectifier", also=tuple(f"D{k}" for k in FURTHER)),
+    Role("L", "inductor", "L1", tuple(f"L{k}" for k in FURTHER)),
     Role("C_o", "capacitor"),
     Role("C_i", "capacitor"),
 )

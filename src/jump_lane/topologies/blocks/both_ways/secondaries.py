@@ -38,11 +38,11 @@ from jump_lane.topologies.page import Bound, Cases, Entry, Proof
 from jump_lane.topologies.role import Role
 
 ROLES = (
-    Role("S1", "switch"),
-    Role("D1", "rectifier"),
+    Role("S1", "switch", also=("S2", "S3", "S4")),
+    Role("D1", "rectifier", also=("D2", "D3", "D4")),
     Role("T", "transformer"),
     Role("L_m", "magnetising"),
-    Role("L", "inductor", "L1"),
+    Role("L", "inductor", "L1", ("L2",)),
     Role("C_o", "capacitor"),
     Role("C_i", "capacitor"),
 )

@@ -31,11 +31,11 @@ KINDS = ("half-wave", "centre-tap", "bridge", "current-doubler")
 
 ROLES = (
     Role("S1", "switch"),
-    Role("D1", "rectifier"),
-    Role("D2", "rectifier"),
+    Role("D1", "rectifier", also=("D3",)),
+    Role("D2", "rectifier", also=("D4",)),
     Role("T", "transformer"),
     Role("L_m", "magnetising"),
-    Role("L", "inductor", "L1"),
+    Role("L", "inductor", "L1", ("L2",)),
     Role("C_o", "capacitor"),
     Role("C_i", "capacitor"),
 )
