@@ -15,11 +15,12 @@ from jump_lane.study.template import example
 from jump_lane.topologies import NAMES, page
 from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design, derive
-from jump_lane.topologies.role import alike
 from tests.common import CommandCase
 from tests.topologies.pagecase import PageCase
 
 TAKING = [name for name in NAMES if page(name).secondaries]
+
+TAKING_SPEC = parse_spec(tomllib.loads(example("forward")), "forward")
 
 TO_48_V = {"n": 5, "L": "60 µH", "L_m": "12 mH", "C_o": "47 µF"}
 TO_28_V = {"n": 2.5, "L": "60 µH", "C_o": "47 µF"}
@@ -361,10 +362,22 @@ class Choice(Wound):
         self.assertGreater(found["forward"].parts[1], 2)
 
     def test_devices_made_alike(self) -> None:
-        known = {"S1", "D1", "D2", "L"}.__contains__
-        expected = {"S4": "S1", "D3": "D1", "D4": "D2", "D2": "D2", "L2": "L", "D_cl": "", "C_o": ""}
-        self.assertEqual({name: alike(name, known) for name in expected}, expected)
-        self.assertEqual(alike("D4", {"D1"}.__contains__), "D1")
+        owners = page("forward").owners
+        expected = {
+            "S1": "S1",
+            "D1": "D1",
+            "D3": "D1",
+            "D2": "D2",
+            "D4": "D2",
+            "L1": "L",
+            "L2": "L",
+            "D_r": None,
+        }
+        self.assertEqual({name: owners.get(name) for name in expected}, expected)
+        self.assertEqual(page("full-bridge").owners["D4"], "D1")
+        with self.assertRaises(KeyError):
+            design = derive(TAKING_SPEC)
+            design.point(0, 0).switch("S9", "a", "b")
 
 
 class Lost(Wound):

@@ -36,6 +36,7 @@ NAMES = (
     "current-fed-full-bridge",
     "isolated-sepic",
     "isolated-cuk",
+    "tapped-buck",
 )
 """Modules of this package that hold a page, by the name that a converter file uses."""
 

@@ -82,7 +82,7 @@ def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) ->
     kept
         Part of the turns ratio that resistive drops, leakage and lost duty leave.
     """
-    if not page.isolated:
+    if not page.turns:
         return
     sheet.give("k_n", kept, "", "part of the turns ratio that drops, leakage and lost duty leave", "default")
     t, limit = spec.transformer, spec.switching.duty_limit

@@ -286,7 +286,7 @@ def _within_limit(
 
     What no turns ratio mends is returned, or raised, as it is without.
     """
-    if not page.isolated or "n" in chosen:
+    if not page.turns or "n" in chosen:
         return _derive(spec, page, inputs, loads, chosen)
     first: Design | InputError | None = None
     kept, ratio = 1.0, math.nan
