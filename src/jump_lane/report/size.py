@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from jump_lane.equations.formula import pretty
-from jump_lane.quantities import show, show_percent
+from jump_lane.quantities import show
 from jump_lane.report.table import Table, View
 from jump_lane.sizing.case import Case
 from jump_lane.sizing.readings import Reading
@@ -62,7 +62,7 @@ def _row(found: Sizing, symbol: str) -> tuple[str, ...]:
         decided = (
             f"{pretty(reading.limit.symbol)}: {reading.limit.meaning}",
             place(reading.case),
-            show_percent(reading.ratio),
+            f"{100.0 * reading.ratio:.2f} %",
         )
     return (
         pretty(symbol),
