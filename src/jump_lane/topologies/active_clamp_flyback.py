@@ -124,7 +124,12 @@ OPERATION: tuple[Entry, ...] = (
     Line("V_D1r", "(1 + m_V)*V_D1", "V", "voltage rating D1 should have", blocks.MARGIN),
     blocks.with_spike("D1", "rectifier"),
     Line("I_D1r", "(1 + m_I)*I_D1pk", "A", "peak current rating D1 should have", blocks.MARGIN),
-    *blocks.swinging_output("I_a", "I_am", "D_k2", "D_k1", "I_D1rms"),
+    *blocks.smoothing(
+        blocks.Shape(
+            "I_a",
+            (("D_k2/2", "0", "I_am/I_a"), ("D_k2/2", "I_am/I_a", "1"), ("D_k1", "1", "0")),
+        )
+    ),
     Line("I_S1", "D_1*I_m - D_k1*(I_n - I_v)/2", "A", "average current of switch S1", blocks.RMS_VALUES),
     Line(
         "I_S1rms",

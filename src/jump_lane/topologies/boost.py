@@ -55,7 +55,7 @@ OPERATION = (
         modes=WHOLE,
     ),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
-    *blocks.chopped_output(),
+    *blocks.smoothing(blocks.delivered()),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_o + dV_o/2 + max(V_FD1 + R_D1*I_pk, k_d*V_BD1)"),
     *blocks.device(
         "D1",
@@ -65,7 +65,7 @@ OPERATION = (
         {CONTINUOUS: "V_o + dV_o/2 - R_S1*I_v", REVERSED: "V_o + dV_o/2 + max(-R_S1*I_v, k_d*V_BS1)"},
         "rectifier",
     ),
-    *blocks.smooth_input("L"),
+    *blocks.supplying(blocks.triangle("dI_L")),
 )
 
 

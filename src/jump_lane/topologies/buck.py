@@ -48,7 +48,7 @@ OPERATION = (
         {CONTINUOUS: "V_in - R_S1*I_v", REVERSED: "V_in + max(-R_S1*I_v, k_d*V_BS1)"},
         "rectifier",
     ),
-    *blocks.filtered_output(),
+    *blocks.smoothing(blocks.triangle()),
     *blocks.chopped_input("D_1", "I_m", "dI_L"),
 )
 

@@ -52,7 +52,7 @@ OPERATION = (
     ),
     blocks.ratio_left("D/(1 - D)"),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
-    *blocks.chopped_output(),
+    *blocks.smoothing(blocks.delivered()),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_in + V_o + dV_o/2 + max(V_FD1 + R_D1*I_pk, k_d*V_BD1)"),
     *blocks.device(
         "D1",

@@ -30,7 +30,7 @@ OPERATION = (
         blocks.VOLT_SECONDS,
     ),
     *blocks.coupling_capacitor(),
-    *blocks.filtered_output(coil="L2", ripple="dI_L2"),
+    *blocks.smoothing(blocks.triangle("dI_L2")),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_Cs + dV_Cs/2 + max(V_FD1 + R_D1*I_v, k_d*V_BD1)"),
     *blocks.device(
         "D1",
@@ -40,7 +40,7 @@ OPERATION = (
         {CONTINUOUS: "V_Cs + dV_Cs/2 - R_S1*I_v", REVERSED: "V_Cs + dV_Cs/2 + max(-R_S1*I_v, k_d*V_BS1)"},
         "rectifier",
     ),
-    *blocks.smooth_input("L1"),
+    *blocks.supplying(blocks.triangle("dI_L1")),
 )
 
 

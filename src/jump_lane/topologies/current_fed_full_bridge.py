@@ -127,7 +127,7 @@ TIGHT = (
                 "rms current of the rectifiers together",
                 blocks.RMS_VALUES,
             ),
-            *blocks.chopped_output(peak="I_sa", valley="I_sb", rms="I_rect", ripple="(I_sa - I_sb)"),
+            *blocks.smoothing(blocks.delivered("I_sa", "I_sb")),
         ),
         TWICE | {"R_o": "R_o"},
     ),
@@ -157,7 +157,7 @@ TIGHT = (
     ),
     blocks.with_spike("S1"),
     *RATED,
-    *rewritten(blocks.smooth_input("L"), TWICE),
+    *rewritten(blocks.supplying(blocks.triangle("dI_L")), TWICE),
 )
 LEAKY = replace(
     flybacks.DISSIPATED,
@@ -214,13 +214,16 @@ LEAKING = (
                 "rms current of the rectifiers together",
                 blocks.RMS_VALUES,
             ),
-            *blocks.chopped_output(
-                peak="I_sa",
-                valley="I_sb",
-                rms="I_rect",
-                ripple="((I_sa - I_sb)*D_2/(D_2 - D_k2))",
-                ramp="(D_k2*(4*I_am + I_sa)/(3*I_sa)"
-                " + D_k1*max(I_sb - I_o, 0)**2*I_sa/((I_sa - I_o)**2*max(I_sb, 0.001*I_sa)))/f_s",
+            *blocks.smoothing(
+                blocks.Shape(
+                    "I_sa",
+                    (
+                        ("D_k2/2", "0", "I_am/I_sa"),
+                        ("D_k2/2", "I_am/I_sa", "1"),
+                        ("D_2 - D_k2", "1", "I_sb/I_sa"),
+                        ("D_k1", "I_sb/I_sa", "0"),
+                    ),
+                )
             ),
             *turning.clamped_input("L"),
         ),

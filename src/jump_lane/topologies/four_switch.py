@@ -46,7 +46,7 @@ OPERATION = (
     Line("f_z", "D_2**2*R_o/(2*pi*D_1*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min"),
     blocks.ratio_left("D/(1 - D)"),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
-    *blocks.chopped_output(),
+    *blocks.smoothing(blocks.delivered()),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_in + max(V_FD1 + R_D1*I_pk, k_d*V_BD1)"),
     *blocks.device("S2", "D_1", "I_m", "dI", "V_o + dV_o/2 + max(V_FD2 + R_D2*I_pk, k_d*V_BD2)"),
     *blocks.device(

@@ -188,85 +188,8 @@ OPERATION = (
     Line(
         "I_D2rms", "sqrt(d_D2*(I_m**2 + dI_L**2/12))", "A", "rms current of rectifier D2", blocks.RMS_VALUES
     ),
-    Line("up", "dI_L*f_s/max(D_1, 1e-9)", "A/s", "slope of the rising current", blocks.KIRCHHOFF),
-    Line("down", "dI_L*f_s/max(D_2, 1e-9)", "A/s", "slope of the falling current", blocks.KIRCHHOFF),
-    Line(
-        "Q_k",
-        "(I_Lpk - I_o)**2*(D_1 + D_2)/(2*dI_L*f_s)",
-        "C",
-        "charge of the output capacitor, buck",
-        blocks.OUTPUT_FILTER,
-    ),
-    Line(
-        "Q_s",
-        "((I_Lpk + max(I_o, I_Lv))/2 - I_o)*(I_Lpk - max(I_o, I_Lv))/down",
-        "C",
-        "charge of the output capacitor, boost",
-        blocks.RIPPLE_CHOPPED,
-    ),
-    Line(
-        "Q_o",
-        f"{BUCK}*Q_k + s_r*Q_s",
-        "C",
-        "charge moved in and out of the output capacitor",
-        blocks.OUTPUT_FILTER,
-    ),
-    Line("I_e", f"{BUCK}*dI_L + s_r*I_Lpk", "A", "current step that the ESR sees", blocks.OUTPUT_FILTER),
-    Line(
-        "dV_Q", "dV_ask - max(a_ESR*dV_ask, R_Co*I_e)", "V", "ripple left to the charge", blocks.ASKED, "min"
-    ),
-    Line(
-        "ESR_max",
-        "(1 - (1 - a_ESR)/(1 + m_C))*dV_ask/I_e",
-        "Ω",
-        "largest ESR of C_o",
-        blocks.OUTPUT_FILTER,
-        "min",
-    ),
-    Line(
-        "C_o",
-        "(1 + m_C)*Q_o/dV_Q",
-        "F",
-        "output capacitance, with margin",
-        blocks.OUTPUT_FILTER,
-        component=True,
-    ),
-    Line("dV_oESR", "R_Co*I_e", "V", "ESR share of the output ripple", blocks.OUTPUT_FILTER),
-    Line(
-        "t_o1",
-        "min(R_Co*C_o, (I_o - I_Lv)/up)",
-        "s",
-        "lead of the lowest point, buck",
-        blocks.RIPPLE_WITH_ESR,
-    ),
-    Line(
-        "t_o2",
-        "min(R_Co*C_o, (I_Lpk - I_o)/down)",
-        "s",
-        "lead of the highest point, buck",
-        blocks.RIPPLE_WITH_ESR,
-    ),
-    Line(
-        "I_x1",
-        "min(max(I_o + R_Co*C_o*down, I_Lv), I_Lpk)",
-        "A",
-        "current at the highest point, boost",
-        blocks.RIPPLE_CHOPPED,
-    ),
-    Line(
-        "dV_o",
-        f"{BUCK}*(Q_k/C_o + up*t_o1*(R_Co - t_o1/(2*C_o)) + down*t_o2*(R_Co - t_o2/(2*C_o)))"
-        " + s_r*(((I_Lpk + I_x1)/2 - I_o)*(I_Lpk - I_x1)/(down*C_o) + R_Co*I_x1)",
-        "V",
-        "output ripple, peak to peak",
-        blocks.RIPPLE_WITH_ESR,
-    ),
-    Line(
-        "I_Corms",
-        "sqrt(max(I_D2rms**2 - I_o**2, 0))",
-        "A",
-        "rms current of the output capacitor",
-        blocks.RMS_VALUES,
+    *blocks.smoothing(
+        blocks.Shape("I_Lpk", (("D_1", f"{BUCK}*I_Lv/I_Lpk", BUCK), ("D_2", "1", "I_Lv/I_Lpk")))
     ),
     Line("k_d", "min(1, 1e9*t_d*f_s)", "", "1 with dead time, 0 without", blocks.DEFINITION),
     Line("I_S1pk", "I_Lpk", "A", "peak current of switch S1", blocks.KIRCHHOFF),

@@ -63,7 +63,7 @@ OPERATION = (
         modes=WHOLE,
     ),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
-    *blocks.interleaved_output("I_pk", blocks.DELIVERED),
+    *blocks.together(blocks.Shape("I_pk", (("D_1", "0", "0"), ("D_2", "1", "I_v/I_pk")), "N")),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_o + dV_o/2 + max(V_FD1 + R_D1*I_pk, k_d*V_BD1)"),
     *blocks.device(
         "D1",
@@ -73,7 +73,7 @@ OPERATION = (
         {CONTINUOUS: "V_o + dV_o/2 - R_S1*I_v", REVERSED: "V_o + dV_o/2 + max(-R_S1*I_v, k_d*V_BS1)"},
         "rectifier",
     ),
-    *blocks.interleaved_input("dI", blocks.TRIANGLE),
+    *blocks.together_drawn(blocks.triangle("dI", count="N")),
 )
 
 

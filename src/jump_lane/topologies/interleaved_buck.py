@@ -46,8 +46,8 @@ OPERATION = (
         {CONTINUOUS: "V_in - R_S1*I_v", REVERSED: "V_in + max(-R_S1*I_v, k_d*V_BS1)"},
         "rectifier",
     ),
-    *blocks.interleaved_output("dI_L", blocks.TRIANGLE),
-    *blocks.interleaved_input("I_pk", blocks.DRAWN),
+    *blocks.together(blocks.triangle(count="N")),
+    *blocks.together_drawn(blocks.Shape("I_pk", (("D_1", "I_v/I_pk", "1"),), "N")),
 )
 
 

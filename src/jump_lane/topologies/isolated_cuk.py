@@ -141,7 +141,7 @@ HALF = (
 
 REST = (
     Line("V_Cbr", "(1 + m_V)*(V_Cb + dV_Cb/2)", "V", "voltage rating C_b should have", blocks.MARGIN),
-    *blocks.filtered_output(coil="L2", ripple="dI_L2"),
+    *blocks.smoothing(blocks.triangle("dI_L2")),
     Line(
         "V_T",
         "V_Ca + n*V_Cb + (dV_Ca + n*dV_Cb)/2",
@@ -187,7 +187,7 @@ TIGHT = (
         "rectifier",
     ),
     blocks.with_spike("D1", "rectifier"),
-    *blocks.smooth_input("L1"),
+    *blocks.supplying(blocks.triangle("dI_L1")),
 )
 
 LEAKING = (

@@ -62,9 +62,7 @@ TIGHT = (
         SEEN,
     ),
     *rewritten(blocks.coupling_capacitor(), {**SEEN, "R_Cs": "R_Cs"}),
-    *blocks.chopped_output(
-        peak="(n*I_pk)", valley="(n*I_v)", rms="n*sqrt(D_2*(I_m**2 + dI**2/12))", ripple="(n*dI)"
-    ),
+    *blocks.smoothing(blocks.delivered("(n*I_pk)", "(n*I_v)")),
     *blocks.device("S1", "D_1", "I_m", "dI", DRAIN),
     *blocks.device(
         "D1",
@@ -99,7 +97,10 @@ LEAKING = (
 )
 
 OPERATION: tuple[Entry, ...] = (
-    Cases(transformers.leaking, {"leaking": LEAKING, "tight": (*TIGHT, *blocks.smooth_input("L1"))}),
+    Cases(
+        transformers.leaking,
+        {"leaking": LEAKING, "tight": (*TIGHT, *blocks.supplying(blocks.triangle("dI_L1")))},
+    ),
     *transformers.winding("Np", "0", "I_Csrms"),
     *transformers.winding("Ns", "I_D1", "I_D1rms"),
 )

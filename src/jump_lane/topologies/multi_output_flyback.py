@@ -148,7 +148,7 @@ def rectifier(k: int) -> tuple[Line, ...]:
             f"(1 + m_C)*I_u{k}*(1 - D_2)/(f_s*dV_Q{k})",
             "F",
             f"output capacitance {k}, with margin",
-            blocks.RIPPLE_CHOPPED,
+            blocks.VOLT_SECONDS,
             component=True,
         ),
     )
@@ -225,7 +225,7 @@ OPERATION: tuple[Entry, ...] = (
         "(1 + m_C)*I_max*(1 - D_2)/(f_s*dV_Q)",
         "F",
         "output capacitance, with margin",
-        blocks.RIPPLE_CHOPPED,
+        blocks.VOLT_SECONDS,
         component=True,
     ),
     cases({1: (), **{k: rectifier(k) for k in range(2, MOST + 1)}}),

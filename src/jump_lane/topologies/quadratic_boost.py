@@ -191,6 +191,16 @@ SIZING = (
     ),
 )
 
+STORED = blocks.Shape(
+    "I_d0",
+    (
+        ("D_1", "-I_v/I_d0", "-I_pk/I_d0"),
+        ("D_12", "1", "I_d1/I_d0"),
+        ("max(D_2 - D_12, 0)", "-I_2a/I_d0", "-I_v/I_d0"),
+    ),
+)
+"""Current of C_1: D1 charges it, L2 discharges it."""
+
 OPERATION = (
     shared_duty("d", light=True),
     Line(
@@ -238,32 +248,19 @@ OPERATION = (
     Line("I_d0", "I_L1pk - I_L2pk", "A", "current into C_1 as S1 opens", blocks.KIRCHHOFF),
     Line("I_2a", "I_pk - dI*D_12/D_2", "A", "current of L2 as D1 stops", blocks.KIRCHHOFF),
     Line("I_d1", "I_1m - dI_L1/2 - I_2a", "A", "current into C_1 as D1 stops", blocks.KIRCHHOFF),
-    Line(
-        "Q_1",
-        "(I_d0 + max(I_d1, 0))/2*D_12/f_s*min(1, I_d0/max(I_d0 - I_d1, 1e-6*I_d0))",
-        "C",
-        "charge moved in and out of C_1",
-        blocks.RIPPLE_CHOPPED,
-    ),
+    Line("Q_1", STORED.charge(), "C", "charge moved in and out of C_1", blocks.PIECES),
     Line(
         "C_1",
         "(1 + m_C)*Q_1/(r_C*V_C1)",
         "F",
         "capacitance C_1, with margin",
-        blocks.RIPPLE_CHOPPED,
+        blocks.PIECES,
         component=True,
     ),
-    Line("dV_C1", "Q_1/C_1 + R_C1*I_L1pk", "V", "ripple of C_1, peak to peak", blocks.RIPPLE_CHOPPED),
-    Line(
-        "I_C1rms",
-        "sqrt(D_1*(I_m**2 + dI**2/12) + D_12*(I_d0**2 + I_d0*I_d1 + I_d1**2)/3"
-        " + max(D_2 - D_12, 0)*(I_2a**2 + I_2a*I_v + I_v**2)/3)",
-        "A",
-        "rms current of C_1",
-        blocks.RMS_VALUES,
-    ),
+    Line("dV_C1", "Q_1/C_1 + R_C1*I_L1pk", "V", "ripple of C_1, peak to peak", blocks.PIECES),
+    Line("I_C1rms", STORED.alternating, "A", "rms current of C_1", blocks.RMS_VALUES),
     Line("V_C1r", "(1 + m_V)*(V_C1 + dV_C1/2)", "V", "voltage rating C_1 should have", blocks.MARGIN),
-    *blocks.chopped_output(),
+    *blocks.smoothing(blocks.delivered()),
     *blocks.device(
         "S1", "D_1", "(I_1m + I_m)", "(dI_L1 + dI)", "V_o + dV_o/2 + max(V_FD3 + R_D3*I_pk, k_d*V_BD3)"
     ),
@@ -290,7 +287,7 @@ OPERATION = (
         "rectifier",
     ),
     *blocks.device("D3", "D_2", "I_m", "dI", "V_o + dV_o/2 - R_S1*(I_L1v + I_L2v)", "rectifier"),
-    *blocks.smooth_input("L1", "D_12"),
+    *blocks.supplying(blocks.triangle("dI_L1", fall="D_12")),
 )
 
 

@@ -34,7 +34,7 @@ OPERATION = (
         "min",
     ),
     *blocks.coupling_capacitor(),
-    *blocks.chopped_output(),
+    *blocks.smoothing(blocks.delivered()),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_Cs + dV_Cs/2 + V_o + max(V_FD1 + R_D1*I_v, k_d*V_BD1)"),
     *blocks.device(
         "D1",
@@ -47,7 +47,7 @@ OPERATION = (
         },
         "rectifier",
     ),
-    *blocks.smooth_input("L1"),
+    *blocks.supplying(blocks.triangle("dI_L1")),
 )
 
 

@@ -18,7 +18,7 @@ from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 
 KEEP, BALANCE, NODES, DROPS = blocks.DEFINITION, blocks.VOLT_SECONDS, blocks.KIRCHHOFF, blocks.WITH_LOSSES
-EDGE, CHOPPED, ESR = blocks.BOUNDARY_CONDITION, blocks.RIPPLE_CHOPPED, blocks.RIPPLE_WITH_ESR
+EDGE = blocks.BOUNDARY_CONDITION
 ON, OFF = "V_in - V_o - (R_S1 + R_pT + R_sT)*{I}", "n*(V_o + V_FD1 + (R_D1 + R_sT)*n*{I})"
 BLOCKED = {CONTINUOUS: "V_o + (V_in - V_o)/n", REVERSED: "V_o + (V_in - V_o + k_d*V_BS1)/n"}
 WHOLE = "D_c + n*(1 - D_c)"
@@ -45,8 +45,7 @@ DUTY = {
     REVERSED: "(V_2 + t_d*f_s*(n*V_BD1 - V_BS1))/(V_1 + V_2) - t_d*f_s",
     DISCONTINUOUS: "sqrt(2*L*f_s*I_o*V_2/(V_1*(V_2 + n*V_1)))",
 }
-CHARGE = "(D_2*((n*I_Lpk - I_o)**2 - max(n*I_Lv - I_o, 0)**2)/n + D_1*max(I_Lpk - I_o, 0)**2)/(2*f_s*dI_L)"
-SQUARE = "sqrt(max((D_1 + n**2*D_2)*(I_m**2 + dI_L**2/12) - I_o**2, 0))"
+DELIVERED = blocks.Shape("(n*I_Lpk)", (("D_1", "I_Lv/(n*I_Lpk)", "1/n"), ("D_2", "1", "I_Lv/I_Lpk")))
 
 OPERATION = (
     Line("I_x", {CONTINUOUS: "I_i", DISCONTINUOUS: IDLING}, "A", "current that sets the drops", DROPS),
@@ -60,14 +59,7 @@ OPERATION = (
     *blocks.device("S1", "D_1", "I_m", "dI_L", "V_in + (n - 1)*V_o + n*max(V_FD1 + R_D1*n*I_Lpk, k_d*V_BD1)"),
     *blocks.device("D1", "D_2", "(n*I_m)", "(n*dI_L)", BLOCKED, "rectifier"),
     blocks.with_spike("S1"),
-    Line("Q_o", CHARGE, "C", "charge moved in and out of the output capacitor", CHOPPED),
-    Line("dI_Co", "n*I_Lpk - I_Lv", "A", "swing of the current into the output", NODES),
-    Line("dV_Q", "dV_ask - max(a_ESR*dV_ask, R_Co*dI_Co)", "V", "ripple left to charge", blocks.ASKED, "min"),
-    Line("ESR_max", "(1 - (1 - a_ESR)/(1 + m_C))*dV_ask/dI_Co", "Ω", "largest ESR of C_o", CHOPPED, "min"),
-    Line("C_o", "(1 + m_C)*Q_o/dV_Q", "F", "output capacitance, with margin", CHOPPED, component=True),
-    Line("dV_oESR", "R_Co*dI_Co", "V", "part of the output ripple across the ESR", ESR),
-    Line("dV_o", "Q_o/C_o + dV_oESR", "V", "output ripple, peak to peak, at most", ESR),
-    Line("I_Corms", SQUARE, "A", "rms current of the output capacitor", blocks.RMS_VALUES),
+    *blocks.smoothing(DELIVERED),
     *blocks.chopped_input("D_1", "I_m", "dI_L"),
 )
 

@@ -26,7 +26,7 @@ OPERATION = (
         "V_Cs", "V_o - R_L1*I_L1 + R_L2*I_L2", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS
     ),
     *blocks.coupling_capacitor(),
-    *blocks.filtered_output(coil="L2", ripple="dI_L2"),
+    *blocks.smoothing(blocks.triangle("dI_L2")),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_in + V_Cs + dV_Cs/2 + max(V_FD1 + R_D1*I_v, k_d*V_BD1)"),
     *blocks.device(
         "D1",

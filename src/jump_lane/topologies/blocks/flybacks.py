@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 from jump_lane.circuit.elements import Capacitor, Diode, Element, Resistor
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, WHOLE, Line
-from jump_lane.topologies.blocks.capacitors import chopped_input, chopped_output
+from jump_lane.topologies.blocks.capacitors import chopped_input, smoothing
 from jump_lane.topologies.blocks.devices import device, with_spike
 from jump_lane.topologies.blocks.duty import gate_times, handed_over, lossy_duty, peak_ratio
 from jump_lane.topologies.blocks.inductors import inductor, single_inductor_sizing
@@ -22,6 +22,7 @@ from jump_lane.topologies.blocks.proofs import (
     output_proofs,
 )
 from jump_lane.topologies.blocks.rewriting import Text
+from jump_lane.topologies.blocks.shape import Shape
 from jump_lane.topologies.blocks.sources import (
     BOUNDARY_CONDITION,
     DEFINITION,
@@ -315,8 +316,16 @@ def secondary_currents(switches: str = "1") -> tuple[Line, ...]:
 
 def rectified_output() -> tuple[Line, ...]:
     """Return the output capacitor that the secondary current charges."""
-    return chopped_output(
-        peak="I_a", valley="I_b", rms="I_D1rms", ripple="(n*dI)", ramp="D_k2*(4*I_am + I_a)/(3*I_a*f_s)"
+    return smoothing(
+        Shape(
+            "I_a",
+            (
+                ("D_k2/2", "0", "I_am/I_a"),
+                ("D_k2/2", "I_am/I_a", "1"),
+                ("D_2 - D_k1 - D_k2", "1", "I_b/I_a"),
+                ("D_k1", "I_b/I_a", "0"),
+            ),
+        )
     )
 
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
+from jump_lane.equations.compose import substitute
 from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks import flybacks
 from jump_lane.topologies.blocks.capacitors import coupling_capacitor
@@ -84,6 +85,14 @@ def turned_rms(valley: str, peak: str, begin: str, end: str, idle: str) -> str:
     )
 
 
+HANDED = (
+    "(I_L2pk**2 - max(I_L2v, 0)**2)*D_1/(2*f_s*dI_L2)"
+    " + max(max(-I_L1v, 0)*(1 - D_1 - D_2)/f_s + min(I_L1v, 0)**2*D_2/(2*f_s*dI_L1)"
+    " - min(I_L2v, 0)**2*D_1/(2*f_s*dI_L2), 0)"
+)
+"""Charge that L2 takes from a coupling capacitor, and what flows on while the circuit idles."""
+
+
 def turning_capacitor(symbols: Mapping[str, str], capacitor: str = "C_s") -> Iterator[Line | ByTarget]:
     """Yield the coupling capacitor that carries the currents of both inductors, the turning included.
 
@@ -96,7 +105,7 @@ def turning_capacitor(symbols: Mapping[str, str], capacitor: str = "C_s") -> Ite
     rms = f"I_{capacitor.replace('_', '')}rms"
     for entry in rewritten(coupling_capacitor(), symbols):
         if isinstance(entry, Line) and entry.symbol == "Q_s":
-            yield replace(entry, text=f"{entry.text} + {turned_charge(valley, peak)}")
+            yield replace(entry, text=f"{substitute(HANDED, symbols)} + {turned_charge(valley, peak)}")
         elif isinstance(entry, Line) and entry.symbol == rms:
             yield replace(entry, text=turned_rms(valley, peak, "I_1b", "I_1e", "I_L1v"))
         else:

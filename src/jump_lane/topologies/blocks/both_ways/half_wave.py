@@ -11,9 +11,10 @@ from dataclasses import dataclass
 
 from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.both_ways.drive import Drive
-from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
+from jump_lane.topologies.blocks.capacitors import chopped_input, smoothing
 from jump_lane.topologies.blocks.devices import stresses, with_spike
 from jump_lane.topologies.blocks.ramps import mean_square
+from jump_lane.topologies.blocks.shape import triangle
 from jump_lane.topologies.blocks.sources import KIRCHHOFF, LEAKAGE_FORWARD, ONE_SIDED
 from jump_lane.topologies.blocks.transformers import winding
 
@@ -158,7 +159,7 @@ def rectifiers(drive: Drive) -> tuple[Line, ...]:
         Line("I_Lmv", "I_M0 - dI_Lm/2", "A", "valley of the magnetising current", ONE_SIDED, "min"),
         Line("W_Lm", "L_m*I_Lmv**2/2", "J", "energy in the core at the peak", ONE_SIDED),
         *winding("Ns", "I_D1", "I_D1rms"),
-        *filtered_output(),
+        *smoothing(triangle()),
         *chopped_input(
             "(2*D_1)",
             "(I_m*k_in/(2*n))",

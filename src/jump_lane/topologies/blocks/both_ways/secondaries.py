@@ -14,10 +14,9 @@ from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, RE
 from jump_lane.topologies.blocks.both_ways import half_wave
 from jump_lane.topologies.blocks.both_ways.drive import Drive
 from jump_lane.topologies.blocks.both_ways.stages import KINDS, stages
-from jump_lane.topologies.blocks.capacitors import chopped_input, filtered_output
+from jump_lane.topologies.blocks.capacitors import chopped_input, smoothing, together
 from jump_lane.topologies.blocks.devices import ramped_device, stresses, with_spike
 from jump_lane.topologies.blocks.inductors import continuous_only, inductor
-from jump_lane.topologies.blocks.phases import interleaved_output, shaped_output
 from jump_lane.topologies.blocks.proofs import (
     CURVED,
     held_proofs,
@@ -25,6 +24,7 @@ from jump_lane.topologies.blocks.proofs import (
     rectifier_proofs,
 )
 from jump_lane.topologies.blocks.ramps import root_mean_square
+from jump_lane.topologies.blocks.shape import Shape, triangle
 from jump_lane.topologies.blocks.sources import (
     BETWEEN_PULSES,
     DEFINITION,
@@ -179,8 +179,16 @@ def _pulses(length: str, ramp: str) -> tuple[Line, ...]:
     )
 
 
-SHAPE = "2, D_1/2, I_v/I_pk, 1, D_2/2, 1, I_He/I_pk, D_3/2, I_He/I_pk, I_v/I_pk"
-"""Shape of the inductor current, in units of its peak."""
+SHAPE = Shape(
+    "I_pk",
+    (
+        ("D_1/2", "I_v/I_pk", "1"),
+        ("D_2/2", "1", "I_He/I_pk"),
+        ("D_3/2", "I_He/I_pk", "I_v/I_pk"),
+    ),
+    "2",
+)
+"""The inductor current, which comes twice a period."""
 
 
 def rectifiers(drive: Drive) -> tuple[Entry, ...]:
@@ -204,7 +212,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
         CONTINUOUS: f"sqrt(D_1*{freewheel} + D_2*(n*dI_Lm/2)**2)",
         DISCONTINUOUS: root_mean_square(("D_1", "I_v", "I_pk"), ("D_2", "I_H", "I_H"), ("D_3", "I_H", "I_v")),
     }
-    output = shaped_output("I_pk", SHAPE)
+    output = smoothing(SHAPE)
     doubled = (
         "sqrt(D_1*(I_o**2 + (dI_L*(1 - 2*D_1)/(1 - D_1))**2/12) + (1 - 2*D_1)*I_o**2/4"
         " + (1 - D_1)*dI_L**2/12*(1 - (D_1/(1 - D_1))**3)"
@@ -219,7 +227,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
     )
     if alone:
         shared, through = f"sqrt((D_1 + D_2)/2*{freewheel})", f"sqrt((D_1 + D_2)*{freewheel})"
-        output = filtered_output(frequency="(2*f_s)")
+        output = smoothing(triangle(), "(2*f_s)")
         doubled = "sqrt((I_o**2 + (dI_L*(1 - 2*D_1)/(1 - D_1))**2/12)/2)"
     peak = "I_pk" if alone else "max(I_pk, (I_pk + n*dI_Lm/2)/2)"
     both = "2*I_pk - dI_L/(2*(1 - D_1))"
@@ -249,7 +257,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
                     ),
                     *winding("Ns", "0", f"sqrt(2*D_1*{freewheel})"),
                     continuous_only(),
-                    *interleaved_output("dI_L", "2, D_1, 0, 1, D_2, 1, 0", "2"),
+                    *together(triangle(count="2")),
                     *chopped_input("(2*D_1)", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
                 ),
                 "half-wave": half_wave.rectifiers(drive),

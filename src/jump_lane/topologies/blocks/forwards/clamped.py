@@ -8,6 +8,7 @@ L2 with a current doubler), and the core needs a gap.
 from __future__ import annotations
 
 from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
+from jump_lane.topologies.blocks.capacitors import smoothing
 from jump_lane.topologies.blocks.devices import ramped_device, with_spike
 from jump_lane.topologies.blocks.forwards import doubled, half_wave
 from jump_lane.topologies.blocks.forwards.lines import (
@@ -20,8 +21,8 @@ from jump_lane.topologies.blocks.forwards.lines import (
 )
 from jump_lane.topologies.blocks.forwards.paths import PATHS, Paths, both_conduct, on_voltages
 from jump_lane.topologies.blocks.inductors import carries, sized
-from jump_lane.topologies.blocks.phases import shaped_output
 from jump_lane.topologies.blocks.ramps import root_mean_square
+from jump_lane.topologies.blocks.shape import Shape
 from jump_lane.topologies.blocks.sources import (
     CLAMPED_RESET,
     KIRCHHOFF,
@@ -302,8 +303,7 @@ def _clamp_ripple(first: str, last: str) -> tuple[Line, ...]:
 
 def _path_rectifiers(paths: Paths) -> tuple[Line, ...]:
     doubled = "2*" if paths.tapped else ""
-    pulse, top = "D_1, 0, dI_1/dI_L", "dI_1/dI_L, (dI_1 - dI_k2)/dI_L"
-    slope = "(dI_1 - dI_k2)/dI_L, dI_k1/dI_L"
+    first, turned = "dI_1/dI_L", "(dI_1 - dI_k2)/dI_L"
     wound = winding("Ns", "abs(I_D1 - I_D2)", "sqrt(I_D1rms**2 + I_D2rms**2)")
     if paths.tapped:
         wound = winding("Ns", "max(I_D1, I_D2)", "max(I_D1rms, I_D2rms)")
@@ -332,9 +332,16 @@ def _path_rectifiers(paths: Paths) -> tuple[Line, ...]:
         with_spike("D2", "rectifier"),
         *winding("Np", "I_S1", "I_S1rms"),
         *wound,
-        *shaped_output(
-            "dI_L",
-            f"1, {pulse}, D_k2 + D_z - t_d*f_s, {top}, D_off - D_k2, {slope}, D_k1 + t_d*f_s, dI_k1/dI_L, 0",
+        *smoothing(
+            Shape(
+                "dI_L",
+                (
+                    ("D_1", "0", first),
+                    ("D_k2 + D_z - t_d*f_s", first, turned),
+                    ("D_off - D_k2", turned, "dI_k1/dI_L"),
+                    ("D_k1 + t_d*f_s", "dI_k1/dI_L", "0"),
+                ),
+            )
         ),
         *drawn(returned=False),
     )
@@ -380,7 +387,10 @@ def _doubled_rectifiers() -> tuple[Line, ...]:
         ),
         *doubled.wound("(D_off - D_k2)*I_L2rms**2"),
         *doubled.shaped(
-            f"1, D_1, 0, {top}, D_k2, {top}, {turned}, D_off - D_k2, {turned}, {last}, D_k1 + D_z, {last}, 0"
+            ("D_1", "0", top),
+            ("D_k2", top, turned),
+            ("D_off - D_k2", turned, last),
+            ("D_k1 + D_z", last, "0"),
         ),
         *drawn(returned=False),
     )

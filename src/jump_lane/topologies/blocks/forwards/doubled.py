@@ -12,6 +12,7 @@ during D_e against the reset voltage, and from then on L2 and L_s carry one curr
 from __future__ import annotations
 
 from jump_lane.equations.sheet import Line
+from jump_lane.topologies.blocks.capacitors import MATCHING, smoothing
 from jump_lane.topologies.blocks.devices import stresses, with_spike
 from jump_lane.topologies.blocks.forwards.lines import (
     drawn,
@@ -24,8 +25,8 @@ from jump_lane.topologies.blocks.forwards.lines import (
     seen_by_secondary,
 )
 from jump_lane.topologies.blocks.inductors import carries, inductor, sized
-from jump_lane.topologies.blocks.phases import MATCHING, shaped_output
 from jump_lane.topologies.blocks.ramps import mean_square, root_mean_square
+from jump_lane.topologies.blocks.shape import Shape
 from jump_lane.topologies.blocks.sources import (
     DEFINITION,
     DOUBLED_RESET,
@@ -269,7 +270,7 @@ def rectifiers() -> tuple[Line, ...]:
     """Return the stresses of the rectifiers, windings, output and input capacitor."""
     first = mean_square(("D_e", "I_s2", "I_s3"), ("D_3", "I_s3", "I_s1"))
     second = mean_square(("D_e", "I_L2v", "I_L2pk"), ("D_3", "I_L2pk", "I_a"))
-    whole = "D_1, 0, (I_s2 - I_s1)/dI_L, D_k2 + D_e, (I_s2 - I_s1)/dI_L, (I_s3 - I_s1)/dI_L"
+    top, left = "(I_s2 - I_s1)/dI_L", "(I_s3 - I_s1)/dI_L"
     last = "(V_2 + V_a)*(D_k1 + D_z)/(f_s*L*dI_L)"
     return (
         Line(
@@ -281,7 +282,7 @@ def rectifiers() -> tuple[Line, ...]:
         ),
         *rectifying_pair(first, "max(I_s2, max(I_s3, I_s1))"),
         *wound(second),
-        *shaped(f"1, {whole}, D_3, (I_s3 - I_s1)/dI_L, {last}, D_k1 + D_z, {last}, 0"),
+        *shaped(("D_1", "0", top), ("D_k2 + D_e", top, left), ("D_3", left, last), ("D_k1 + D_z", last, "0")),
         *drawn(returned=True),
     )
 
@@ -328,9 +329,9 @@ def wound(square: str) -> tuple[Line, ...]:
     )
 
 
-def shaped(shape: str) -> tuple[Line, ...]:
-    """Return the output capacitor behind both inductors, whose current has a shape in units of the ripple of L1."""
-    least = f"max(Q_o, {MATCHING}*dI_L/(8*f_s))"
-    return shaped_output(
-        "dI_L", shape, "1", least, "with margin, as inductors never match better than to 5 %"
+def shaped(*pieces: tuple[str, str, str]) -> tuple[Line, ...]:
+    """Return the output capacitor behind both inductors, whose current has these pieces in units of the ripple of L1."""
+    least = f"{MATCHING}*dI_L/(8*f_s)"
+    return smoothing(
+        Shape("dI_L", pieces), "f_s", least, "with margin, as inductors never match better than to 5 %"
     )

@@ -8,7 +8,7 @@ that resets the core.
 from __future__ import annotations
 
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
-from jump_lane.topologies.blocks.capacitors import filtered_output
+from jump_lane.topologies.blocks.capacitors import smoothing
 from jump_lane.topologies.blocks.devices import ramped_device, with_spike
 from jump_lane.topologies.blocks.forwards.lines import (
     drawn,
@@ -18,6 +18,7 @@ from jump_lane.topologies.blocks.forwards.lines import (
     volt_seconds,
 )
 from jump_lane.topologies.blocks.inductors import inductor
+from jump_lane.topologies.blocks.shape import triangle
 from jump_lane.topologies.blocks.sources import (
     DEFINITION,
     KIRCHHOFF,
@@ -150,6 +151,6 @@ def rectifiers(
         with_spike("D2", "rectifier"),
         *winding("Np", "I_S1", "I_S1rms"),
         *winding("Ns", "I_D1", "I_D1rms"),
-        *filtered_output(),
+        *smoothing(triangle()),
         *drawn(returned),
     )

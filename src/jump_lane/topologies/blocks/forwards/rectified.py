@@ -10,6 +10,7 @@ Leakage inductance is that of the secondary.
 from __future__ import annotations
 
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
+from jump_lane.topologies.blocks.capacitors import smoothing
 from jump_lane.topologies.blocks.devices import stresses, with_spike
 from jump_lane.topologies.blocks.duty import gate_times
 from jump_lane.topologies.blocks.forwards.lines import (
@@ -22,8 +23,8 @@ from jump_lane.topologies.blocks.forwards.lines import (
 )
 from jump_lane.topologies.blocks.forwards.paths import Paths, both_conduct
 from jump_lane.topologies.blocks.inductors import carries
-from jump_lane.topologies.blocks.phases import shaped_output
 from jump_lane.topologies.blocks.ramps import root_mean_square
+from jump_lane.topologies.blocks.shape import Shape
 from jump_lane.topologies.blocks.sources import (
     DEFINITION,
     KIRCHHOFF,
@@ -350,8 +351,16 @@ def rectifiers(paths: Paths, switches: str = "1") -> tuple[Line, ...]:
         with_spike("D2", "rectifier"),
         *winding("Np", "I_S1", "I_S1rms"),
         *wound,
-        *shaped_output(
-            "dI_L", f"1, D_1, 0, 1, D_f, 1, {begin}, D_3, {begin}, dI_k/dI_L, D_k1 + D_z, dI_k/dI_L, 0"
+        *smoothing(
+            Shape(
+                "dI_L",
+                (
+                    ("D_1", "0", "1"),
+                    ("D_f", "1", begin),
+                    ("D_3", begin, "dI_k/dI_L"),
+                    ("D_k1 + D_z", "dI_k/dI_L", "0"),
+                ),
+            )
         ),
         *drawn(returned=True),
     )
