@@ -105,7 +105,7 @@ class Floors(unittest.TestCase):
             "components",
             "control",
             "refusals",
-            "stock",
+            "named",
         }
         files = {p.stem for p in (ROOT / "topologies").glob("*.py")} - others
         self.assertEqual(files, {n.replace("-", "_") for n in NAMES})

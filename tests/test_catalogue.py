@@ -113,7 +113,7 @@ class Files(unittest.TestCase):
             "export.csv", "Order code;R on max;Shelf;V max\nsample-x;8,5;B12;80 V\nsample-y;14;B13;100 V\n"
         )
         path = self.write(
-            "shelf.toml",
+            "own-parts.toml",
             '[[table]]\nfile = "export.csv"\nkind = "mosfet"\nseparator = ";"\ndecimal = ","\n'
             '[table.columns]\npart = "Order code"\nvoltage = "V max"\n'
             'resistance = { column = "R on max", unit = "mΩ" }\n',

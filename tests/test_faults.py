@@ -181,7 +181,10 @@ class Hostile(unittest.TestCase):
 
     def test_a_foreign_file_is_not_quoted(self) -> None:
         status, _, err = called(
-            "fit", str(FAULTS / "hostile" / "escape.toml"), "--shelf", str(FAULTS / "hostile" / "leak.toml")
+            "fit",
+            str(FAULTS / "hostile" / "escape.toml"),
+            "--catalogue",
+            str(FAULTS / "hostile" / "leak.toml"),
         )
         self.assertEqual(status, 2)
         self.assertNotIn("root:", err)

@@ -121,7 +121,7 @@ class Writing(unittest.TestCase):
 
         from jump_lane.spec import parse_spec
 
-        text = example("buck").replace('L   = "33 µH"', 'L   = "99 µH"   # from the drawer')
+        text = example("buck").replace('L   = "33 µH"', 'L   = "99 µH"   # from the lab')
         found = fit(parse_spec(tomllib.loads(text), "x"), load(PARTS), "E12", False)
         once = with_choices(text, found)
         tables = tomllib.loads(once)

@@ -20,7 +20,7 @@ current = { min = "0.5 A", max = "4 A" }
 voltage_ripple = "2 %"
 
 [chosen]
-L = "60 µH"    # from the drawer
+L = "60 µH"    # from the lab
 
 [parts]
 S1 = "sample-fet-60v-12m"
@@ -74,18 +74,18 @@ class Losses(CommandCase):
         self.assertIn("Assumed: through 5.000 Ω, discharged through 3.000 Ω, ambient", done.stdout)
         self.assertRegex(done.stdout, r"L +core_k.* core losses are left out")
 
-    def test_a_shelf_of_ones_own(self) -> None:
+    def test_a_catalogue_of_ones_own(self) -> None:
         self.write("a.toml", CHOKE.replace("sample-fet-60v-12m", "own-1"))
         self.write("own.csv", "part,kind,resistance,voltage,current\nown-1,mosfet,9 mΩ,60 V,20 A\n")
         self.assertIn("no part 'own-1'", self.run_command("losses", "a.toml", status=2).stderr)
-        done = self.run_command("losses", "a.toml", "--shelf", "own.csv")
+        done = self.run_command("losses", "a.toml", "--catalogue", "own.csv")
         self.assertIn("own-1", done.stdout)
         self.write(
             "b.toml", CHOKE.replace("sample-fet-60v-12m", "own-1") + '[catalogue]\nfiles = ["own.csv"]\n'
         )
         self.run_command("losses", "b.toml")
         self.assertIn(
-            "No such file", self.run_command("losses", "a.toml", "--shelf", "x.csv", status=2).stderr
+            "No such file", self.run_command("losses", "a.toml", "--catalogue", "x.csv", status=2).stderr
         )
 
     def test_a_catalogue_is_found_from_wherever_the_command_runs(self) -> None:
@@ -168,14 +168,14 @@ class Pick(CommandCase):
         self.assertAlmostEqual(best["score"], best["loss"] + 2.0 * best["cost"])
         self.assertEqual(list(data["components"]), ["L"])
 
-    def test_only_ones_own_shelf_is_tried(self) -> None:
+    def test_only_ones_own_catalogue_is_tried(self) -> None:
         self.write("a.toml", RAIL)
         heading = "part,kind,value,resistance,saturation_current,rms_current,thermal_resistance\n"
         self.write(
             "own.csv",
             heading + "own-1,inductor,33 µH,20 mΩ,9 A,6 A,20 K/W\nown-2,inductor,5 µH,1 mΩ,9 A,6 A,20 K/W\n",
         )
-        done = self.run_command("pick", "a.toml", "--shelf", "own.csv", "--choose", "L")
+        done = self.run_command("pick", "a.toml", "--catalogue", "own.csv", "--choose", "L")
         self.assertIn("own-1", done.stdout)
         self.assertIn("1 value too small", done.stdout)
 
@@ -190,13 +190,13 @@ class Pick(CommandCase):
 
 
 class Fit(CommandCase):
-    def test_parts_of_a_shelf_are_fitted_and_written(self) -> None:
-        path = self.write("a.toml", CHOKE.replace('[chosen]\nL = "60 µH"    # from the drawer\n', ""))
+    def test_parts_of_a_catalogue_are_fitted_and_written(self) -> None:
+        path = self.write("a.toml", CHOKE.replace('[chosen]\nL = "60 µH"    # from the lab\n', ""))
         heading = "part,kind,value,resistance,saturation_current,voltage\n"
         self.write(
             "own.csv", heading + "own-1,inductor,33 µH,20 mΩ,9 A,\nown-2,capacitor,100 µF,5 mΩ,,50 V\n"
         )
-        done = self.run_command("fit", "a.toml", "--shelf", "own.csv", "--write")
+        done = self.run_command("fit", "a.toml", "--catalogue", "own.csv", "--write")
         self.assertIn("own-1", done.stdout)
         tables = tomllib.loads(path.read_text())
         self.assertEqual(tables["parts"]["L"], "own-1")

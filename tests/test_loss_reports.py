@@ -99,7 +99,7 @@ class Losses(unittest.TestCase):
 
 
 class Efficiency(unittest.TestCase):
-    def view(self, over: str, points: int = 3) -> tuple[efficiency.Work, list[efficiency.Point]]:
+    def view(self, over: str, points: int = 3) -> tuple[efficiency.Work, list[efficiency.Measured]]:
         work = efficiency.work(rail()[0], over, points)
         return work, sorted(efficiency.run(work, 1), key=lambda p: p.index)
 
@@ -122,7 +122,9 @@ class Efficiency(unittest.TestCase):
         at = design(buck_tables(), parts=PARTS)
         work = efficiency.work(at, "map", 9)
         points = [
-            efficiency.Point(s.index, s.at, efficiency=0.9 + 0.001 * s.index % 0.05, loss=1.0, hottest=50.0)
+            efficiency.Measured(
+                s.index, s.at, efficiency=0.9 + 0.001 * s.index % 0.05, loss=1.0, hottest=50.0
+            )
             for row in work.rows
             for s in row
         ]

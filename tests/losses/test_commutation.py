@@ -151,3 +151,47 @@ class CapacitanceInTheCircuit(unittest.TestCase):
             self.assertGreater(lost["conduction"], 0.98 * energy * seen.frequency)
             self.assertNotIn("output capacitance", lost)
         self.assertLess(found.residual, 1e-7)
+
+
+class Unknown(unittest.TestCase):
+    def test_what_an_unknown_recovery_charge_costs(self) -> None:
+        parts = {"D1": {"kind": "diode", "forward_voltage": "0.8 V"}}
+        found = budget(
+            design(buck_tables() | {"parts": parts}, switching__mode="continuous").at(24.0, 4.0), 0, 0
+        )
+        gap = next(g for g in found.gaps if g.figure == "recovery_charge")
+        self.assertIn("every 10 nC cost 48.", gap.text())
+
+
+class Beside(unittest.TestCase):
+    """Which capacitances take over the current of a switch that opens."""
+
+    def test_the_node_that_moves_by_more_than_half_counts(self) -> None:
+        from types import SimpleNamespace as Some
+
+        from jump_lane.circuit.elements import Capacitor, Switch
+        from jump_lane.losses.overlap import _beside
+
+        def capacitance(swing: float) -> float:
+            elements = (Capacitor("C_S1", "in", "a", 1.0), Capacitor("C_S2", "a", "gnd", 2.0))
+            recording = Some(
+                names=("@a", "@in"),
+                blocking=lambda name: 100.0,
+                measures=lambda name: Some(peak_to_peak=swing if name == "@a" else 0.0),
+                engine=Some(circuit=Some(elements=elements)),
+            )
+            names = [Some(name="S1", elements=(Switch("S1", "in", "a"),)), Some(name="S2", elements=())]
+            return _beside(Some(recording=recording, components=names), names[0])  # type: ignore[arg-type]
+
+        self.assertEqual([capacitance(100.0), capacitance(55.0), capacitance(45.0)], [3.0, 3.0, 1.0])
+
+    def test_a_hard_turn_on_is_read_once_the_capacitance_is_empty(self) -> None:
+        at = example_design("phase-shifted-full-bridge").at()
+        light = at.grid(at.inputs, (0.05 * at.loads[0],))
+        seen = stage(light)
+        hard = [e for e in commutations(seen) if e.action == "on" and seen.discharge(e.component) > 0.0]
+        self.assertTrue(hard)
+        for event in hard:
+            later = event.edge.time + 2.0 * seen.discharge(event.component)
+            there = abs(seen.recording.value_at(f"{event.component.name}.i", later))
+            self.assertAlmostEqual(event.current, there, delta=0.1 * there + 0.02)

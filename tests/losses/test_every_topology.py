@@ -14,9 +14,9 @@ from jump_lane.topologies import NAMES
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design, derive
+from jump_lane.topologies.named import value_of
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
-from jump_lane.topologies.stock import value_of
 from tests.common import example_design
 
 

@@ -195,7 +195,7 @@ class TransformerTable(_Table):
         return parts.transformer(name, windings, self.magnetising, leakages)
 
 
-KINDS = (
+ELEMENTS = (
     "voltage-source",
     "current-source",
     "resistor",
@@ -273,7 +273,7 @@ def load(path: Path) -> CircuitFile:
     try:
         table = CircuitTable.model_validate(tables)
     except ValidationError as error:
-        problems = [explain(e, CircuitTable, KINDS) for e in error.errors()]
+        problems = [explain(e, CircuitTable, ELEMENTS) for e in error.errors()]
         raise InputError("\n".join(f"{path}: {p}" for p in problems)) from None
     try:
         built = tuple(e for name, t in table.element.items() for e in t.build(name))

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, ConverterFile, Shelves, ensure_compiled, load_spec
+from jump_lane.cli.options import AsJson, Catalogues, ConverterFile, ensure_compiled, load_spec
 from jump_lane.cli.render import note, show
 
 
@@ -24,7 +24,7 @@ def fit(
     nearest: Annotated[
         bool, typer.Option("--nearest", help="Take the nearest preferred value, even below a minimum.")
     ] = False,
-    shelf: Shelves = None,
+    catalogue: Catalogues = None,
     write: Annotated[bool, typer.Option("--write", help="Put the choice into the file.")] = False,
     json: AsJson = False,
 ) -> None:
@@ -36,8 +36,8 @@ def fit(
     from jump_lane.study.fit import fit as choose
 
     decade(series)
-    spec = load_spec(file, shelf)
-    listed = tuple(part for path in shelf or () for part in load_parts(path))
+    spec = load_spec(file, catalogue)
+    listed = tuple(part for path in catalogue or () for part in load_parts(path))
     try:
         found = choose(spec, listed, series, nearest)
     except InputError as error:
@@ -50,7 +50,7 @@ def fit(
     if write:
         from jump_lane.study.write import with_choices
 
-        lists = [os.path.relpath(path, file.parent) for path in shelf or ()]
+        lists = [os.path.relpath(path, file.parent) for path in catalogue or ()]
         changed = edit(file, lambda text: with_choices(text, found, lists))
         for choice in found.choices:
             if choice.best.broken:

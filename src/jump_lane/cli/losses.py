@@ -8,11 +8,11 @@ import typer
 
 from jump_lane.cli.options import (
     AsJson,
+    Catalogues,
     ConverterFile,
     InputVoltage,
     Load,
     Overwrite,
-    Shelves,
     ensure_compiled,
     load_design,
     quantity,
@@ -31,7 +31,7 @@ def losses(
     file: ConverterFile,
     input_voltage: InputVoltage = None,
     load: Load = None,
-    shelf: Shelves = None,
+    catalogue: Catalogues = None,
     table: Tables = None,
     figure: Figure = None,
     overwrite: Overwrite = False,
@@ -44,7 +44,7 @@ def losses(
     from jump_lane.quantities import CURRENT, VOLTAGE
 
     require_outputs(file, table, figure, overwrite)
-    design = load_design(file, shelf).at(
+    design = load_design(file, catalogue).at(
         quantity(input_voltage, VOLTAGE, "--input-voltage"), quantity(load, CURRENT, "--load")
     )
     ensure_compiled()
@@ -67,7 +67,7 @@ def efficiency(
         ),
     ] = "load",
     points: Annotated[int, typer.Option("--points", min=2, max=200, help="Points along each axis.")] = 15,
-    shelf: Shelves = None,
+    catalogue: Catalogues = None,
     processes: Processes = 2,
     table: Tables = None,
     figure: Figure = None,
@@ -82,7 +82,7 @@ def efficiency(
     from jump_lane.study import efficiency as study
 
     require_outputs(file, table, figure, overwrite)
-    work = study.work(load_design(file, shelf), over, points)
+    work = study.work(load_design(file, catalogue), over, points)
     ensure_compiled()
     from jump_lane.report.efficiency import efficiency_columns, efficiency_figure, efficiency_view
 

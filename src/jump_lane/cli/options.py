@@ -31,10 +31,10 @@ FixedControl = Annotated[
         help="Run at this control (duty ratio, shift) instead of holding the output.",
     ),
 ]
-Shelves = Annotated[
+Catalogues = Annotated[
     list[Path] | None,
     typer.Option(
-        "--shelf", metavar="FILE", help="A catalogue of parts (.toml or .csv), besides those of the file."
+        "--catalogue", metavar="FILE", help="A catalogue of parts (.toml or .csv), besides those of the file."
     ),
 ]
 
@@ -52,19 +52,19 @@ def quantity(text: str | None, dimension: Dimension, option: str) -> float | Non
         raise InputError(f"{option}: {error}") from None
 
 
-def load_spec(path: Path, shelves: list[Path] | None = None) -> Spec:
+def load_spec(path: Path, catalogues: list[Path] | None = None) -> Spec:
     """Read a converter file; its parts may come from some more catalogues as well."""
     from jump_lane.spec import load
 
-    return load(path).with_catalogues(tuple(str(shelf) for shelf in shelves or ()))
+    return load(path).with_catalogues(tuple(str(catalogue) for catalogue in catalogues or ()))
 
 
-def load_design(path: Path, shelves: list[Path] | None = None) -> Design:
+def load_design(path: Path, catalogues: list[Path] | None = None) -> Design:
     """Read a converter file and derive the converter, naming the file in any complaint."""
     from jump_lane.errors import InputError
     from jump_lane.topologies.design import derive
 
-    spec = load_spec(path, shelves)
+    spec = load_spec(path, catalogues)
     try:
         return derive(spec)
     except InputError as error:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, ConverterFile, Shelves, ensure_compiled, load_spec
+from jump_lane.cli.options import AsJson, Catalogues, ConverterFile, ensure_compiled, load_spec
 from jump_lane.cli.outputs import Processes, collect
 from jump_lane.cli.render import note, show
 
@@ -37,21 +37,21 @@ def pick(
     ] = "loss",
     most: Annotated[int, typer.Option("--most", min=1, help="Combinations to simulate at most.")] = 2000,
     top: Annotated[int, typer.Option("--top", min=1, help="Combinations to prove at all corners.")] = 5,
-    shelf: Shelves = None,
+    catalogue: Catalogues = None,
     processes: Processes = 2,
     write: Annotated[bool, typer.Option("--write", help="Put the best parts into the file.")] = False,
     json: AsJson = False,
 ) -> None:
     """Choose parts of a catalogue: within ratings and margins at all corners, ranked by simulated loss.
 
-    Without a catalogue of one's own (in the file, or --shelf) the shipped samples are tried.  The exit status is 1
+    Without a catalogue of one's own (in the file, or --catalogue) the shipped samples are tried.  The exit status is 1
     if none of the best combinations keeps everything.
     """
     from jump_lane.errors import InputError
     from jump_lane.study import pick as study
 
     weights = study.goals(by)
-    spec = load_spec(file, shelf)
+    spec = load_spec(file, catalogue)
     try:
         work = study.plan(spec, choose or (), weights, most)
     except InputError as error:

@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, ConverterFile, Shelves, ensure_compiled, load_spec
+from jump_lane.cli.options import AsJson, Catalogues, ConverterFile, ensure_compiled, load_spec
 from jump_lane.cli.render import note, show
 
 
@@ -26,7 +26,7 @@ def size(
         bool,
         typer.Option("--anew", help="Look for the values that the file chooses or its parts bring, too."),
     ] = False,
-    shelf: Shelves = None,
+    catalogue: Catalogues = None,
     write: Annotated[bool, typer.Option("--write", help="Put the values under [chosen].")] = False,
     json: AsJson = False,
 ) -> None:
@@ -38,7 +38,7 @@ def size(
     from jump_lane.sizing.solve import size as solve
     from jump_lane.topologies.asked import unnamed
 
-    spec = load_spec(file, shelf)
+    spec = load_spec(file, catalogue)
     if anew:
         spec = unnamed(spec).model_copy(update={"chosen": {}})
     ensure_compiled()

@@ -9,8 +9,8 @@ from jump_lane.judge.rating import AVERAGE, BLOCKED, EFFECTIVE, GATED, PEAK, Rat
 from jump_lane.quantities import show
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design
+from jump_lane.topologies.named import count, part_of
 from jump_lane.topologies.role import Role
-from jump_lane.topologies.stock import count, part_of
 
 SLACK = 1e-3
 """A limit exceeded by less than this part of it counts as held."""

@@ -21,8 +21,8 @@ from jump_lane.switching.waveforms import Array
 from jump_lane.topologies.blocks.damping import derive_damping
 from jump_lane.topologies.components import Component, components
 from jump_lane.topologies.design import Design
+from jump_lane.topologies.named import figures
 from jump_lane.topologies.point import Point
-from jump_lane.topologies.stock import figures
 
 BALANCE = 1e-6
 """What simulated input, output and losses may differ by, part of the input power."""

@@ -9,7 +9,7 @@ from jump_lane.circuit.elements import Capacitor, Diode, Inductor, Resistor, Swi
 from jump_lane.losses.ledger import Loss
 from jump_lane.losses.stage import Stage
 from jump_lane.topologies.components import Component
-from jump_lane.topologies.stock import figures
+from jump_lane.topologies.named import figures
 
 CHANNEL, BODY, FORWARD = "conduction", "body diode", "conduction"
 WINDING, SERIES = "winding, direct current", "series resistance"

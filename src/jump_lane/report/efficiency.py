@@ -12,7 +12,7 @@ from jump_lane.report.figures import COLOURS, INK, Curve, curves_figure, dress, 
 from jump_lane.report.losses import percent
 from jump_lane.report.sweep import heading
 from jump_lane.report.table import Table, View
-from jump_lane.study.efficiency import Point, Work, best, weighted
+from jump_lane.study.efficiency import Measured, Work, best, weighted
 
 WIDEST = 6
 """Most curves that the table shows; the columns for export have them all."""
@@ -21,7 +21,7 @@ SHADES = ("#f6e7cf", "#d5dfae", "#7fb8ad")
 """Colours of the map from low to high efficiency, all light enough for dark writing."""
 
 
-def efficiency_view(work: Work, points: list[Point], complete: bool) -> View:
+def efficiency_view(work: Work, points: list[Measured], complete: bool) -> View:
     """Show the efficiency at every point; the exit status is 1 if the mission's is below what is asked."""
     found = [p for p in points if not p.mission]
     notes, status = _notes(work, points, complete)
@@ -32,7 +32,7 @@ def efficiency_view(work: Work, points: list[Point], complete: bool) -> View:
     return View("efficiency", _data(work, points, complete), tuple(tables), tuple(notes), status)
 
 
-def _table(work: Work, points: list[Point]) -> Table:
+def _table(work: Work, points: list[Measured]) -> Table:
     curves = _thinned(sorted({p.at[0] for p in points}))
     abscissae = sorted({p.at[1] for p in points})
     by_place = {p.at: p for p in points}
@@ -70,12 +70,12 @@ def _thinned(values: list[float]) -> list[float]:
     return [values[int(k)] for k in np.round(np.linspace(0, len(values) - 1, WIDEST))]
 
 
-def _mission_table(mission: list[Point]) -> Table:
+def _mission_table(mission: list[Measured]) -> Table:
     rows = tuple((show(p.at[1], "A"), show(p.mission), percent(p.efficiency)) for p in mission)
     return Table("Mission, at nominal input", ("load>", "weight>", "efficiency>"), rows)
 
 
-def _notes(work: Work, points: list[Point], complete: bool) -> tuple[list[str], int]:
+def _notes(work: Work, points: list[Measured], complete: bool) -> tuple[list[str], int]:
     status = 0
     notes: list[str] = []
     failed = [p for p in points if p.failure]
@@ -112,7 +112,7 @@ def _notes(work: Work, points: list[Point], complete: bool) -> tuple[list[str], 
     return notes, status
 
 
-def _data(work: Work, points: list[Point], complete: bool) -> dict[str, Any]:
+def _data(work: Work, points: list[Measured], complete: bool) -> dict[str, Any]:
     return {
         "over": work.over,
         "curve": {"name": work.curve[0], "unit": work.curve[1]},
@@ -137,12 +137,12 @@ def _data(work: Work, points: list[Point], complete: bool) -> dict[str, Any]:
     }
 
 
-def _best_frequency(work: Work, points: list[Point]) -> dict[str, float] | None:
+def _best_frequency(work: Work, points: list[Measured]) -> dict[str, float] | None:
     top = best(points) if work.over == "frequency" else None
     return None if top is None else {"frequency": top.at[1], "load": top.at[0], "efficiency": top.efficiency}
 
 
-def efficiency_columns(work: Work, points: list[Point]) -> Columns:
+def efficiency_columns(work: Work, points: list[Measured]) -> Columns:
     """Return all points as columns for export."""
     return {
         heading(*work.curve): [p.at[0] for p in points],
@@ -156,7 +156,7 @@ def efficiency_columns(work: Work, points: list[Point]) -> Columns:
     }
 
 
-def efficiency_figure(work: Work, points: list[Point], kind: str) -> bytes:
+def efficiency_figure(work: Work, points: list[Measured], kind: str) -> bytes:
     """Draw curves of efficiency, loss and highest temperature, or a map."""
     found = [p for p in points if not p.mission]
     title = f"{work.design.spec.title or work.design.page.title}: efficiency"
@@ -173,12 +173,12 @@ def efficiency_figure(work: Work, points: list[Point], kind: str) -> bytes:
     return curves_figure(title, panels, work.abscissa, work.over == "frequency", kind)
 
 
-def _line(points: list[Point], curve: float, name: str, scale: float) -> tuple[list[float], list[float]]:
+def _line(points: list[Measured], curve: float, name: str, scale: float) -> tuple[list[float], list[float]]:
     line = sorted((p.at[1], scale * float(getattr(p, name))) for p in points if p.at[0] == curve)
     return [x for x, _ in line], [y for _, y in line]
 
 
-def _map(points: list[Point], title: str, kind: str) -> bytes:
+def _map(points: list[Measured], title: str, kind: str) -> bytes:
     """Draw lines of equal efficiency over load and input voltage."""
     inputs, loads = sorted({p.at[0] for p in points}), sorted({p.at[1] for p in points})
     place = {p.at: p for p in points}

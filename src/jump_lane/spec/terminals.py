@@ -20,7 +20,7 @@ from jump_lane.quantities.fields import (
 from jump_lane.spec.ranges import CurrentRange, PowerRange, ResistanceRange, Table, VoltageRange
 
 
-class Line(Table):
+class AlternatingLine(Table):
     """An alternating line behind a rectifier bridge, with a bulk capacitor."""
 
     min: Annotated[Volts, Field(gt=0.0, description="Lowest line voltage, rms")]
@@ -46,7 +46,7 @@ class Line(Table):
     forward_voltage: Volts = Field(default=1.0, ge=0.0, description="Forward voltage of one bridge diode")
 
     @model_validator(mode="after")
-    def _ordered(self) -> Line:
+    def _ordered(self) -> AlternatingLine:
         if self.min > self.max:
             raise ValueError(f"min ({self.min:g}) is above max ({self.max:g})")
         return self
@@ -56,7 +56,7 @@ class Input(Table):
     """The source: a DC voltage, or an alternating line."""
 
     voltage: VoltageRange | None = Field(default=None, description="Input voltage")
-    ac: Line | None = Field(default=None, description="Alternating line instead")
+    ac: AlternatingLine | None = Field(default=None, description="Alternating line instead")
     voltage_ripple: VoltageLimit = Field(
         default=Limit(value=0.01, relative=True),
         description="Largest input ripple, peak to peak; a percentage is of the lowest input voltage",

@@ -37,7 +37,7 @@ class Spot:
 
 
 @dataclass(frozen=True)
-class Point:
+class Measured:
     """The result at one operating point, or why there is none.
 
     Attributes
@@ -164,12 +164,12 @@ def _with_mission(found: Work) -> Work:
     return Work(found.over, found.design, found.curve, found.abscissa, (*found.rows, mission))
 
 
-def run(found: Work, processes: int) -> Iterator[Point]:
+def run(found: Work, processes: int) -> Iterator[Measured]:
     """Yield the points as they are ready, in any order."""
     yield from spread(found.rows, _rows, processes, 1)
 
 
-def _rows(rows: Sequence[tuple[Spot, ...]]) -> Iterator[Point]:
+def _rows(rows: Sequence[tuple[Spot, ...]]) -> Iterator[Measured]:
     """Yield the points of some rows; each starts from the temperatures that its neighbours lead to."""
     for row in rows:
         known: list[tuple[float, dict[str, float]]] = []
@@ -188,9 +188,9 @@ def _led_to(known: list[tuple[float, dict[str, float]]], x: float) -> dict[str, 
     return {name: t1[name] + (t1[name] - t0[name]) * (x - x1) / (x1 - x0) for name in t1}
 
 
-def _point(spot: Spot, start: dict[str, float]) -> tuple[Point, dict[str, float]]:
+def _point(spot: Spot, start: dict[str, float]) -> tuple[Measured, dict[str, float]]:
     """Return a point and its temperatures, none where it has no result."""
-    point = Point(spot.index, spot.at, spot.mission)
+    point = Measured(spot.index, spot.at, spot.mission)
     try:
         found = budget(spot.design, *spot.corner, start=start)
     except NoResultError as error:
@@ -206,7 +206,7 @@ def _point(spot: Spot, start: dict[str, float]) -> tuple[Point, dict[str, float]
     return done, found.temperatures
 
 
-def weighted(points: Sequence[Point]) -> float | None:
+def weighted(points: Sequence[Measured]) -> float | None:
     """Return the efficiency of the mission, or None where there is none or one of its points has no result.
 
     Notes
@@ -219,7 +219,7 @@ def weighted(points: Sequence[Point]) -> float | None:
     return sum(p.mission * p.efficiency for p in mission)
 
 
-def best(points: Sequence[Point]) -> Point | None:
+def best(points: Sequence[Measured]) -> Measured | None:
     """Return the most efficient point of the largest curve value, at an abscissa where every curve keeps everything."""
     top = max((p.at[0] for p in points), default=0.0)
     wrong = {p.at[1] for p in points if p.failure or p.broken}

@@ -14,8 +14,8 @@ from jump_lane.quantities.preferred import closest, next_higher, next_lower
 from jump_lane.spec import Spec
 from jump_lane.topologies.asked import bias_of, unnamed
 from jump_lane.topologies.design import Design, derive
+from jump_lane.topologies.named import value_of
 from jump_lane.topologies.page import Ask
-from jump_lane.topologies.stock import value_of
 
 MOST_PARALLEL = 6
 MOST_SERIES = 3

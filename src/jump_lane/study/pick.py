@@ -20,8 +20,8 @@ from jump_lane.spec import Spec
 from jump_lane.study.pool import spread
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design, derive
+from jump_lane.topologies.named import figures, known_parts, value_of
 from jump_lane.topologies.role import Role
-from jump_lane.topologies.stock import figures, stock, value_of
 
 GOALS = ("loss", "temperature", "cost")
 """What combinations can be ranked by: loss [W], highest temperature [°C], cost figure."""
@@ -165,8 +165,8 @@ def plan(spec: Spec, choose: Sequence[str], weights: dict[str, float], most: int
     roles = _chosen_roles(derive(spec), choose)
     free = _freed(spec, [r.name for r in roles])
     design = derive(free)
-    shelf = _shelf(spec)
-    every = tuple(_candidates(design, role, shelf, weights) for role in roles)
+    catalogue = _catalogue(spec)
+    every = tuple(_candidates(design, role, catalogue, weights) for role in roles)
     for candidates in every:
         if not candidates.parts:
             why = ", ".join(f"{n} {reason}" for reason, n in candidates.fallen.items()) or "there are none"
@@ -203,18 +203,18 @@ def _freed(spec: Spec, names: list[str]) -> Spec:
     return spec.model_copy(update={"parts": parts, "chosen": chosen})
 
 
-def _shelf(spec: Spec) -> list[Part]:
+def _catalogue(spec: Spec) -> list[Part]:
     """Return the parts to choose from: those of the file's own catalogues, or else the samples."""
-    known = stock(spec)
+    known = known_parts(spec)
     if not spec.catalogue.files:
         return list(known.values())
     shipped = {id(part) for part in samples()}
     return [part for part in known.values() if id(part) not in shipped]
 
 
-def _candidates(design: Design, role: Role, shelf: list[Part], weights: dict[str, float]) -> Candidates:
+def _candidates(design: Design, role: Role, catalogue: list[Part], weights: dict[str, float]) -> Candidates:
     wanted = _kinds(design, role)
-    parts = [p for p in shelf if isinstance(p, wanted)]
+    parts = [p for p in catalogue if isinstance(p, wanted)]
     fitting: list[Part] = []
     fallen: dict[str, int] = {}
     for part in parts:

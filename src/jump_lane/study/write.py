@@ -9,13 +9,13 @@ import tomlkit
 
 from jump_lane.quantities import brief
 from jump_lane.study.fit import Fit
-from jump_lane.topologies.stock import KEYS
+from jump_lane.topologies.named import KEYS
 
 
-def with_choices(text: str, fit: Fit, shelves: Sequence[str] = ()) -> str:
+def with_choices(text: str, fit: Fit, catalogues: Sequence[str] = ()) -> str:
     """Return a converter file's text with what is proposed and kept.
 
-    Parts are named under ``[parts]`` with their number, and the lists they come from (``shelves``, relative to the file)
+    Parts are named under ``[parts]`` with their number, and the lists they come from (``catalogues``, relative to the file)
     under ``[catalogue]``; preferred values stand under ``[chosen]``.
     """
     document = tomlkit.parse(text)
@@ -25,7 +25,7 @@ def with_choices(text: str, fit: Fit, shelves: Sequence[str] = ()) -> str:
             continue
         if best.part:
             _name(document, choice.symbol, best.part, best.pieces)
-            _list(document, shelves)
+            _list(document, catalogues)
             continue
         _unname(document, choice.symbol)
         _set(document, ("chosen", choice.symbol), brief(best.value, choice.unit))
@@ -34,10 +34,10 @@ def with_choices(text: str, fit: Fit, shelves: Sequence[str] = ()) -> str:
     return tomlkit.dumps(document)
 
 
-def _list(document: Any, shelves: Sequence[str]) -> None:
+def _list(document: Any, catalogues: Sequence[str]) -> None:
     """Name the lists that parts come from."""
     known = document.get("catalogue", {}).get("files", [])
-    missing = [name for name in shelves if name not in known]
+    missing = [name for name in catalogues if name not in known]
     if not missing:
         return
     if "catalogue" not in document:

@@ -87,7 +87,7 @@ class SteadyState:
 
 
 @dataclass
-class _Point:
+class _Trial:
     """One evaluation of the period map: its start, and what came of it."""
 
     z: Array
@@ -113,16 +113,16 @@ class _Shooting:
         self.regulation = regulation
         self.n = engine.n
 
-    def evaluate(self, z: Array, combo: int, control: float) -> _Point:
+    def evaluate(self, z: Array, combo: int, control: float) -> _Trial:
         """Run one period with tangents and measure how far from periodic it is."""
         shot = self.engine.shoot(
             z, combo, control, math.nan if self.regulation is None else self.regulation.target
         )
         if not math.isfinite(shot.size):
             raise ConvergenceError("the state grows beyond all bounds")
-        return _Point(z, combo, control, shot)
+        return _Trial(z, combo, control, shot)
 
-    def direction(self, point: _Point) -> Array:
+    def direction(self, point: _Trial) -> Array:
         """Return the Newton step for states and control.
 
         Raises
@@ -138,7 +138,7 @@ class _Shooting:
         _, matrix, right, _ = shooting.newton(shot.run.tangent, shot.missing, shot.off * period, weight)
         return _least(matrix, right)
 
-    def move(self, point: _Point, step: Array, fraction: float) -> tuple[Array, float]:
+    def move(self, point: _Trial, step: Array, fraction: float) -> tuple[Array, float]:
         """Return states and control after a fraction of the step, the control kept in its range."""
         control = point.control
         if self.regulation is not None:
@@ -156,7 +156,7 @@ class _Shooting:
         z[: self.n] += fraction * step[: self.n]
         return z, control
 
-    def solve(self, point: _Point) -> tuple[_Point, int]:
+    def solve(self, point: _Trial) -> tuple[_Trial, int]:
         """Iterate until the residual is at rounding level or nothing helps any more."""
         if self.regulation is None:
             point = self.descended(point)
@@ -177,15 +177,15 @@ class _Shooting:
             point = best
         return best_yet, MAX_STEPS
 
-    def descended(self, point: _Point) -> _Point:
+    def descended(self, point: _Trial) -> _Trial:
         """Go on by whole steps at a fixed control as long as each closes better."""
         try:
             z, combo, shot = self.engine.descend(point.z, point.combo, point.control, RESIDUAL)
         except ConvergenceError:
             return point
-        return _Point(z, combo, point.control, shot) if math.isfinite(shot.size) else point
+        return _Trial(z, combo, point.control, shot) if math.isfinite(shot.size) else point
 
-    def _line_search(self, point: _Point) -> _Point | None:
+    def _line_search(self, point: _Trial) -> _Trial | None:
         step = self.direction(point)
         fraction = 1.0
         for _ in range(1 if point.size < ACCEPTED else 12):
@@ -196,14 +196,14 @@ class _Shooting:
             fraction *= 0.5
         return None
 
-    def _try(self, z: Array, combo: int, control: float) -> _Point | None:
+    def _try(self, z: Array, combo: int, control: float) -> _Trial | None:
         """Return an evaluation, or None where a step too far leads to no result."""
         try:
             return self.evaluate(z, combo, control)
         except ConvergenceError:
             return None
 
-    def wait(self, point: _Point, periods: int) -> _Point | None:
+    def wait(self, point: _Trial, periods: int) -> _Trial | None:
         """Let the circuit run on by itself where Newton's method is stuck; None if it runs away."""
         try:
             ends, combo = self.engine.settle(point.z, point.combo, point.control, periods)
@@ -211,7 +211,7 @@ class _Shooting:
         except ConvergenceError:
             return None
 
-    def begin(self, z: Array, control: float) -> _Point:
+    def begin(self, z: Array, control: float) -> _Trial:
         """Return where to start: the guess itself, or two periods later, whichever closes better."""
         here = self._try(z, 0, control)
         if here is not None and here.size < NEARBY:
@@ -315,7 +315,7 @@ def _joined(engine: Engine, regulation: Regulation | None, near: SteadyState) ->
     )  # fmt: skip
 
 
-def _approached(engine: Engine, regulation: Regulation, first: _Point) -> _Point | None:
+def _approached(engine: Engine, regulation: Regulation, first: _Trial) -> _Trial | None:
     """Return a steady state at a fixed control near the one that holds the average, by bisection.
 
     Newton's method on states and control together may run into an end of the range, where the average still holds
@@ -324,7 +324,7 @@ def _approached(engine: Engine, regulation: Regulation, first: _Point) -> _Point
     free = _Shooting(engine, None)
     edge = INSET * (regulation.highest - regulation.lowest)
 
-    def settled(control: float, start: _Point | None) -> tuple[_Point, float]:
+    def settled(control: float, start: _Trial | None) -> tuple[_Trial, float]:
         start = first if start is None else start
         point, _ = free.solve(free.evaluate(start.z, start.combo, control))
         return point, float(point.shot.run.end[engine.n + 1]) / engine.circuit.period - regulation.target
@@ -342,7 +342,7 @@ def _approached(engine: Engine, regulation: Regulation, first: _Point) -> _Point
     return low
 
 
-def _reason(point: _Point, regulation: Regulation | None) -> str:
+def _reason(point: _Trial, regulation: Regulation | None) -> str:
     if regulation is not None and abs(point.shot.off) > ACCEPTED * abs(regulation.target):
         unit = _unit(regulation)
         got = regulation.target + point.shot.off

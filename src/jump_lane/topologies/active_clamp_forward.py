@@ -24,7 +24,7 @@ from jump_lane.topologies.role import Role
 
 PRIMARY = "(R_S1 + R_pT)"
 
-RESONANT = dict.fromkeys(forwards.KINDS, "(1/L_m + 1/(n**2*L))") | {"half-wave": "1/L_m"}
+RESONANT = dict.fromkeys(forwards.SIDES, "(1/L_m + 1/(n**2*L))") | {"half-wave": "1/L_m"}
 
 SIZING: tuple[Entry, ...] = (
     *forwards.forward_sizing(forwards.clamped.sizing(PRIMARY)),
@@ -107,6 +107,6 @@ PAGE = Page(
     bounds=forwards.BOUNDS,
     caveats={"k_u": EARLY},
     asks=forwards.forward_asks(),
-    secondaries=forwards.KINDS,
+    secondaries=forwards.SIDES,
     figure=forwards.PANELS,
 )

@@ -15,9 +15,9 @@ from jump_lane.quantities.fields import Limit
 from jump_lane.spec import Output, Spec
 from jump_lane.topologies import page as find_page
 from jump_lane.topologies.blocks import ASKED, DEFINITION
+from jump_lane.topologies.named import KEYS, count, figures, keys_of, part_of, value_of
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.role import Role
-from jump_lane.topologies.stock import KEYS, count, figures, keys_of, part_of, value_of
 
 AT_BOUNDARY = Limit(value=2.0, relative=True)
 """The ripple at the boundary of continuous conduction, where the file asks for none: twice the average."""

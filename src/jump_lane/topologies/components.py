@@ -15,9 +15,9 @@ from jump_lane.circuit.elements import (
     Switch,
 )
 from jump_lane.topologies.design import Design
+from jump_lane.topologies.named import count, part_of
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
-from jump_lane.topologies.stock import count, part_of
 
 
 @dataclass(frozen=True)

@@ -76,6 +76,6 @@ PAGE = Page(
     duty_limits=forwards.DUTY_LIMITS,
     proofs=forwards.forward_proofs(),
     asks=forwards.forward_asks(),
-    secondaries=forwards.KINDS,
+    secondaries=forwards.SIDES,
     figure=forwards.PANELS,
 )

@@ -83,6 +83,6 @@ PAGE = Page(
     caveats=secondaries.CAVEATS,
     proofs=secondaries.both_ways_proofs(),
     asks=blocks.single_asks(),
-    secondaries=stages.KINDS,
+    secondaries=stages.SIDES,
     figure=secondaries.PANELS,
 )

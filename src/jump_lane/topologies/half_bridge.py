@@ -33,7 +33,7 @@ SIZING = (
     *stages.both_ways_sizing(DRIVE),
     transformers.behind(
         "Q_max",
-        dict.fromkeys(stages.KINDS, "I_max*k_L*D_i/(n*f_s)") | {"half-wave": "I_max*D_i/(2*n*f_s)"},
+        dict.fromkeys(stages.SIDES, "I_max*k_L*D_i/(n*f_s)") | {"half-wave": "I_max*D_i/(2*n*f_s)"},
         "C",
         "charge of one pulse at full load (half-wave, the core brings half of it)",
         blocks.KIRCHHOFF,
@@ -128,6 +128,6 @@ PAGE = Page(
         Proof("I_Cdrms", "C_d1.i", "rms", 0.02),
     ),
     asks=blocks.single_asks(),
-    secondaries=stages.KINDS,
+    secondaries=stages.SIDES,
     figure=secondaries.PANELS,
 )

@@ -49,7 +49,7 @@ SIZING: tuple[Entry, ...] = (
     *stages.both_ways_sizing(DRIVE),
     transformers.behind(
         "k_g",
-        dict.fromkeys(stages.KINDS, "1") | {"half-wave": "1/2"},
+        dict.fromkeys(stages.SIDES, "1") | {"half-wave": "1/2"},
         "",
         "part of an inductor's current that the primary carries on",
         blocks.SOFT,
@@ -95,7 +95,7 @@ def leading(energy: str, current: str) -> tuple[Line, ...]:
 OPERATION: tuple[Entry, ...] = (
     *secondaries.both_ways_operation(DRIVE),
     transformers.behind(
-        "I_e",
+        "I_fe",
         {
             "centre-tap": carried_on("I_v"),
             "bridge": carried_on("I_v"),
@@ -108,7 +108,7 @@ OPERATION: tuple[Entry, ...] = (
     ),
     transformers.behind(
         "I_start",
-        dict.fromkeys(stages.KINDS, "-I_e") | {"half-wave": "I_M0 - dI_Lm/2 + I_u/n"},
+        dict.fromkeys(stages.SIDES, "-I_fe") | {"half-wave": "I_M0 - dI_Lm/2 + I_u/n"},
         "A",
         "primary current as S1 closes",
         blocks.KIRCHHOFF,
@@ -124,14 +124,14 @@ OPERATION: tuple[Entry, ...] = (
     ),
     Line(
         "I_S1",
-        "D_p*(I_p1 + I_p2)/2 + D_w*(I_p2 + I_e)/2 + D_q*(I_p1 + I_start)/2",
+        "D_p*(I_p1 + I_p2)/2 + D_w*(I_p2 + I_fe)/2 + D_q*(I_p1 + I_start)/2",
         "A",
         "average current of a switch",
         blocks.RMS_VALUES,
     ),
     Line(
         "I_S1rms",
-        "sqrt((D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_w*(I_p2**2 + I_p2*I_e + I_e**2)"
+        "sqrt((D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_w*(I_p2**2 + I_p2*I_fe + I_fe**2)"
         " + D_q*(I_p1**2 + I_p1*I_start + I_start**2))/3)",
         "A",
         "rms current of a switch",
@@ -149,13 +149,13 @@ OPERATION: tuple[Entry, ...] = (
     Line("I_S1r", "(1 + m_I)*I_S1pk", "A", "peak current rating a switch should have", blocks.MARGIN),
     Cases(
         transformers.secondary,
-        {k: transformers.winding("Np", "0", "I_S1rms*sqrt(2)") for k in stages.KINDS}
+        {k: transformers.winding("Np", "0", "I_S1rms*sqrt(2)") for k in stages.SIDES}
         | {
             "half-wave": transformers.winding(
                 "Np",
                 "0",
                 "sqrt(I_S1rms**2 + (D - D_b)*(I_M0**2 + dI_Lm**2/12) + (0.5 - D)*I_start**2"
-                " + D_b*(I_e**2 + I_e*I_M0 + I_M0**2)/3)",
+                " + D_b*(I_fe**2 + I_fe*I_M0 + I_M0**2)/3)",
             )
         },
     ),
@@ -171,7 +171,7 @@ OPERATION: tuple[Entry, ...] = (
     ),
     Cases(
         transformers.secondary,
-        {k: leading("(L_r + n**2*L)*I_p2**2/2", "I_p2") for k in stages.KINDS}
+        {k: leading("(L_r + n**2*L)*I_p2**2/2", "I_p2") for k in stages.SIDES}
         | {
             "half-wave": leading(
                 "min((L_r + n**2*L)*I_p2**2/2, (L_r + L_m)*I_start**2/2)", "min(I_p2, -I_start)"
@@ -239,7 +239,7 @@ PAGE = Page(
         Proof("I_Nprms", "L_r.i", "rms", DECAY),
     ),
     asks=blocks.single_asks(),
-    secondaries=stages.KINDS,
+    secondaries=stages.SIDES,
     figure=(
         ("gate", ("S1.gate", "S4.gate")),
         ("primary current", ("L_r.i",)),

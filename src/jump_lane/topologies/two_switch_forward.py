@@ -74,6 +74,6 @@ PAGE = Page(
     duty_limits=forwards.DUTY_LIMITS,
     proofs=tuple(replace(p, needs="k_r") if p.symbol == "V_S1" else p for p in forwards.forward_proofs()),
     asks=forwards.forward_asks(),
-    secondaries=forwards.KINDS,
+    secondaries=forwards.SIDES,
     figure=forwards.PANELS,
 )

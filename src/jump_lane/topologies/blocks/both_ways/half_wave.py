@@ -130,7 +130,7 @@ ALONE = Carried(
     second="((0.5 - D)*(I_l - I_d)**2 + D_b*(I_l**2 + I_l*(I_l - I_d) + (I_l - I_d)**2)"
     " + (0.5 - D_b)*(I_l**2 + I_l*(I_v - I_u) + (I_v - I_u)**2))/3",
     peak="I_l",
-    drawn="D_q*(I_p1 + I_start)/2 - D_b*(I_e + I_M0)/2 - (D - D_b)*I_M0",
+    drawn="D_q*(I_p1 + I_start)/2 - D_b*(I_fe + I_M0)/2 - (D - D_b)*I_M0",
 )
 """An inductance in series with the primary carries its current on: D1 carries all after its pulse."""
 

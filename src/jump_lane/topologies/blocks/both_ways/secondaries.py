@@ -13,7 +13,7 @@ from collections.abc import Mapping
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, REVERSED, Line
 from jump_lane.topologies.blocks.both_ways import half_wave
 from jump_lane.topologies.blocks.both_ways.drive import Drive
-from jump_lane.topologies.blocks.both_ways.stages import KINDS, stages
+from jump_lane.topologies.blocks.both_ways.stages import SIDES, stages
 from jump_lane.topologies.blocks.capacitors import chopped_input, smoothing, together
 from jump_lane.topologies.blocks.devices import ramped_device, stresses, with_spike
 from jump_lane.topologies.blocks.inductors import continuous_only, inductor
@@ -82,15 +82,15 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
     at_start = "I_v/n + I_M0 - dI_Lm/2"
     swing = f"(({voltage} - {resistance}*(I_x/n + I_M0){kept})*{driven}{after})/(f_s*L_m)"
     return (
-        Cases(secondary, {k: found[k].operation() for k in KINDS}),
+        Cases(secondary, {k: found[k].operation() for k in SIDES}),
         Cases(
             secondary,
             {
                 k: found[k].carried() if found[k].core else inductor("L", found[k].load, "dI_L", "D_1 + D_2")
-                for k in KINDS
+                for k in SIDES
             },
         ),
-        Cases(secondary, {k: _idle(bool(found[k].core)) for k in KINDS}),
+        Cases(secondary, {k: _idle(bool(found[k].core)) for k in SIDES}),
         Cases(
             secondary,
             {
@@ -102,18 +102,18 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
         ),
         Cases(
             secondary,
-            {k: half_wave.biased("0") for k in KINDS} | {"half-wave": half_wave.magnetised(drive)},
+            {k: half_wave.biased("0") for k in SIDES} | {"half-wave": half_wave.magnetised(drive)},
         ),
         behind(
             "dI_Lm",
-            {k: {CONTINUOUS: swing, DISCONTINUOUS: "2*I_H/n" if found[k].core else swing} for k in KINDS},
+            {k: {CONTINUOUS: swing, DISCONTINUOUS: "2*I_H/n" if found[k].core else swing} for k in SIDES},
             "A",
             "ripple of the magnetising current, peak to peak",
             VOLT_SECONDS,
         ),
         behind(
             "k_h",
-            {k: "k_d" if k == "half-wave" and drive.lost else "0" for k in KINDS},
+            {k: "k_d" if k == "half-wave" and drive.lost else "0" for k in SIDES},
             "",
             "1 where dead time moves the bias of the core, which the formulas leave out",
             DEFINITION,
@@ -121,7 +121,7 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
         Line("Psi", f"{voltage}*D/f_s", "V*s", "volt-seconds of the primary", VOLT_SECONDS),
         behind(
             "I_p1",
-            {k: {CONTINUOUS: at_start, DISCONTINUOUS: "0" if found[k].core else at_start} for k in KINDS},
+            {k: {CONTINUOUS: at_start, DISCONTINUOUS: "0" if found[k].core else at_start} for k in SIDES},
             "A",
             "primary current at the start of a pulse",
             KIRCHHOFF,
@@ -130,14 +130,14 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
         Line("I_p2", "I_pk/n + I_M0 + dI_Lm/2", "A", "primary current at the end of a pulse", KIRCHHOFF),
         behind(
             "D_r",
-            {k: f"f_s*{leakage}*I_p2/({'' if k == 'half-wave' else '2*'}{voltage})" for k in KINDS},
+            {k: f"f_s*{leakage}*I_p2/({'' if k == 'half-wave' else '2*'}{voltage})" for k in SIDES},
             "",
             "part of the period in which the primary current dies out after a pulse",
             LEAKAGE_FORWARD,
         ),
         behind(
             "I_prms",
-            dict.fromkeys(KINDS, f"sqrt(2*({half_wave.PULSE}))")
+            dict.fromkeys(SIDES, f"sqrt(2*({half_wave.PULSE}))")
             | {"half-wave": f"sqrt({half_wave.PULSE} + {half_wave.OTHER})"},
             "A",
             "rms current of the primary",
@@ -218,7 +218,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
         " + (1 - D_1)*dI_L**2/12*(1 - (D_1/(1 - D_1))**3)"
         " + (1 - 2*D_1)*n*dI_Lm/4*(n*dI_Lm + dI_L/(1 - D_1)))"
     )
-    back = "I_e" if alone else "0"
+    back = "I_fe" if alone else "0"
     left = "0" if alone else "D_r"
     drawn = (
         f"k_in*(D_p*(I_p1 + I_p2) + D_q*(I_p1 - {back}) - {left}*I_p2)",

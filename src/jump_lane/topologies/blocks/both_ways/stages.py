@@ -11,7 +11,7 @@ from jump_lane.topologies.blocks.step_down import StepDown
 from jump_lane.topologies.blocks.transformers import behind, secondary, turns_ratio
 from jump_lane.topologies.page import Cases, Entry
 
-KINDS = ("centre-tap", "bridge", "current-doubler", "half-wave")
+SIDES = ("centre-tap", "bridge", "current-doubler", "half-wave")
 """What can rectify behind a transformer that is driven both ways; the first one is usual."""
 
 
@@ -70,8 +70,8 @@ def stages(drive: Drive) -> dict[str, StepDown]:
 def both_ways_sizing(drive: Drive) -> tuple[Entry, ...]:
     """Return turns ratio, duty ratio, inductance and magnetising inductance."""
     voltage, found = drive.voltage, stages(drive)
-    drops = {k: "2*V_FD1" if k == "bridge" else "V_FD1" for k in KINDS}
-    pulses = {k: "2*" if k in ("centre-tap", "bridge") else "" for k in KINDS}
+    drops = {k: "2*V_FD1" if k == "bridge" else "V_FD1" for k in SIDES}
+    pulses = {k: "2*" if k in ("centre-tap", "bridge") else "" for k in SIDES}
     between = Line(
         "I_s0",
         drive.returned("I_o", "D_i"),
@@ -83,14 +83,14 @@ def both_ways_sizing(drive: Drive) -> tuple[Entry, ...]:
         Line("M", "V_o/V_in", "", "conversion ratio", DEFINITION, "min"),
         behind(
             "k_L",
-            dict.fromkeys(KINDS, "1") | {"current-doubler": "1/2"},
+            dict.fromkeys(SIDES, "1") | {"current-doubler": "1/2"},
             "",
             "part of the load current in one inductor",
             DEFINITION,
         ),
         Cases(
             secondary,
-            {k: turns_ratio(f"{pulses[k]}D_lim*{voltage}/(V_o + {drops[k]})") for k in KINDS},
+            {k: turns_ratio(f"{pulses[k]}D_lim*{voltage}/(V_o + {drops[k]})") for k in SIDES},
         ),
         Cases(
             secondary,
@@ -117,7 +117,7 @@ def both_ways_sizing(drive: Drive) -> tuple[Entry, ...]:
                         )
                     ),
                 )
-                for k in KINDS
+                for k in SIDES
             },
         ),
     )

@@ -26,7 +26,7 @@ from jump_lane.topologies.page import Ask, Bound, ByTarget, Cases, Entry, Proof
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 
-KINDS = ("half-wave", "centre-tap", "bridge", "current-doubler")
+SIDES = ("half-wave", "centre-tap", "bridge", "current-doubler")
 """What can rectify behind a forward converter; the first one is usual."""
 
 ROLES = (
@@ -68,10 +68,10 @@ CAVEATS = {
 
 def forward_sizing(sides: Mapping[str, tuple[Line | ByTarget, ...]]) -> tuple[Entry, ...]:
     """Return turns ratio and duty ratio with ideal parts, and what comes behind them for each secondary side."""
-    shares = {k: "1/2" if k == "current-doubler" else "1" for k in KINDS}
-    drops = dict.fromkeys(KINDS, "V_FD2 + D_lim*(V_FD1 - V_FD2)")
+    shares = {k: "1/2" if k == "current-doubler" else "1" for k in SIDES}
+    drops = dict.fromkeys(SIDES, "V_FD2 + D_lim*(V_FD1 - V_FD2)")
     drops["bridge"] = f"2*({drops['bridge']})"
-    pulses = {k: "2*" if k in ("centre-tap", "bridge") else "" for k in KINDS}
+    pulses = {k: "2*" if k in ("centre-tap", "bridge") else "" for k in SIDES}
     return (
         Line("M", "V_o/V_in", "", "conversion ratio", DEFINITION, "min"),
         Cases(
@@ -82,7 +82,7 @@ def forward_sizing(sides: Mapping[str, tuple[Line | ByTarget, ...]]) -> tuple[En
                     *turns_ratio(f"{pulses[k]}D_lim*V_in/(V_o + {drops[k]})"),
                     Line("D_i", f"n*V_o/({pulses[k]}V_in)", "", "duty ratio with ideal parts", VOLT_SECONDS),
                 )
-                for k in KINDS
+                for k in SIDES
             },
         ),
         Cases(secondary, sides),

@@ -243,7 +243,7 @@ def summed(second: str) -> tuple[Line, ...]:
 def _driven_back(reset: str, turns: str) -> tuple[Line, ...]:
     return (
         Line(
-            "I_e",
+            "I_ex",
             f"D_e*(V_b/L + {reset}/(n*L_s))/(f_s*n)",
             "A",
             "magnetising current beyond that of L2, once D2 conducts alone",
@@ -251,14 +251,14 @@ def _driven_back(reset: str, turns: str) -> tuple[Line, ...]:
         ),
         Line(
             "I_r",
-            f"(D_k2*(I_p2 + I_e) + D_e*I_e)/(2*{turns})",
+            f"(D_k2*(I_p2 + I_ex) + D_e*I_ex)/(2*{turns})",
             "A",
             "average current that the core drives back into the input",
             RMS_VALUES,
         ),
         Line(
             "I_rrms",
-            f"{root_mean_square(('D_k2', 'I_p2', 'I_e'), ('D_e', 'I_e', '0'))}/{turns}",
+            f"{root_mean_square(('D_k2', 'I_p2', 'I_ex'), ('D_e', 'I_ex', '0'))}/{turns}",
             "A",
             "rms current that the core drives back into the input",
             RMS_VALUES,

@@ -54,7 +54,7 @@ KEYS = ("part", "count", "kind")
 """What the table of a part may say besides figures."""
 
 
-def stock(spec: Spec) -> dict[str, Part]:
+def known_parts(spec: Spec) -> dict[str, Part]:
     """Return every part by name; one of the file's own catalogues goes before a sample called the same.
 
     Raises
@@ -123,7 +123,7 @@ def _known(given: dict[str, Any]) -> bool:
 
 
 def _named(spec: Spec, name: str, where: str) -> Part:
-    known = stock(spec)
+    known = known_parts(spec)
     if name not in known:
         raise InputError(f"{where}: no part {name!r}; {nearest(name, known)}")
     return known[name]
