@@ -343,7 +343,7 @@ def _approached(engine: Engine, regulation: Regulation, first: _Trial) -> _Trial
 
 
 def _reason(point: _Trial, regulation: Regulation | None) -> str:
-    if regulation is not None and abs(point.shot.off) > ACCEPTED * abs(regulation.target):
+    if regulation is not None and abs(point.shot.off) > 0.5 * point.size * abs(regulation.target):
         unit = _unit(regulation)
         got = regulation.target + point.shot.off
         got = 0.0 if abs(got) < ACCEPTED * abs(regulation.target) else got
