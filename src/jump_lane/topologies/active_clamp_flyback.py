@@ -48,19 +48,9 @@ SIZING: tuple[Entry, ...] = (
 
 SWING = (
     Line("a_k", "(R_pT + R_S2)*(1 - D_1)/(6*f_s*L_k)", "", "damping of L_k by the primary", blocks.LEAKAGE),
+    Line("b_k", "n**2*(R_sT + R_D1 + R_Co)*(1 - D_1)/(6*f_s*L_k)", "", "damping of L_k by the secondary", blocks.LEAKAGE),
     Line(
-        "b_k",
-        "n**2*(R_sT + R_D1 + R_Co)*(1 - D_1)/(6*f_s*L_k)",
-        "",
-        "damping of L_k by the secondary",
-        blocks.LEAKAGE,
-    ),
-    Line(
-        "I_n",
-        "(I_pk*(1 - a_k) - b_k*I_v)/(1 + a_k + b_k)",
-        "A",
-        "current of L_k turned round, at the end of the off-time",
-        blocks.LEAKAGE,
+        "I_n", "(I_pk*(1 - a_k) - b_k*I_v)/(1 + a_k + b_k)", "A", "current of L_k turned round, at the end of the off-time", blocks.LEAKAGE
     ),
 )
 
@@ -75,17 +65,9 @@ OPERATION: tuple[Entry, ...] = (
             leakage="L_k",
         )
     ),
-    Line(
-        "V_Ccl",
-        "V_2 + 2*f_s*L_k*I_pk/D_k2",
-        "V",
-        "voltage of the clamp capacitor",
-        blocks.LEAKAGE,
-    ),
+    Line("V_Ccl", "V_2 + 2*f_s*L_k*I_pk/D_k2", "V", "voltage of the clamp capacitor", blocks.LEAKAGE),
     Line("dI_Lm", "dI", "A", "ripple of the magnetising current, peak to peak", blocks.VOLT_SECONDS),
-    Line(
-        "f_z", "D_2**2*n**2*R_o/(2*pi*D_1*L_m)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min"
-    ),
+    Line("f_z", "D_2**2*n**2*R_o/(2*pi*D_1*L_m)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min"),
     *blocks.inductor("L_m", "(D_1 + D_2)*I_m", "dI", "D_1 + D_2"),
     Line("I_ns", "n*I_pk", "A", "peak magnetising current as the secondary sees it", blocks.KIRCHHOFF),
     Line("I_a", "n*(I_v + dI*D_k1/D_2 + I_n)", "A", "largest secondary current", blocks.LEAKAGE),
@@ -97,20 +79,8 @@ OPERATION: tuple[Entry, ...] = (
         blocks.LEAKAGE,
     ),
     Line("I_D1", "I_o", "A", "average current of rectifier D1", blocks.KIRCHHOFF),
-    Line(
-        "I_D1rms",
-        "sqrt(D_k2*(4*I_am**2 + I_a**2)/6 + D_k1*I_a**2/3)",
-        "A",
-        "rms current of rectifier D1",
-        blocks.RMS_VALUES,
-    ),
-    Line(
-        "I_D1pk",
-        "max(I_a, (4*I_am - I_a)**2/(8*max(2*I_am - I_a, 2*I_am/3)))",
-        "A",
-        "peak current of rectifier D1",
-        blocks.KIRCHHOFF,
-    ),
+    Line("I_D1rms", "sqrt(D_k2*(4*I_am**2 + I_a**2)/6 + D_k1*I_a**2/3)", "A", "rms current of rectifier D1", blocks.RMS_VALUES),
+    Line("I_D1pk", "max(I_a, (4*I_am - I_a)**2/(8*max(2*I_am - I_a, 2*I_am/3)))", "A", "peak current of rectifier D1", blocks.KIRCHHOFF),
     Line(
         "V_D1",
         {
@@ -124,19 +94,10 @@ OPERATION: tuple[Entry, ...] = (
     Line("V_D1r", "(1 + m_V)*V_D1", "V", "voltage rating D1 should have", blocks.MARGIN),
     blocks.with_spike("D1", "rectifier"),
     Line("I_D1r", "(1 + m_I)*I_D1pk", "A", "peak current rating D1 should have", blocks.MARGIN),
-    *blocks.smoothing(
-        blocks.Shape(
-            "I_a",
-            (("D_k2/2", "0", "I_am/I_a"), ("D_k2/2", "I_am/I_a", "1"), ("D_k1", "1", "0")),
-        )
-    ),
+    *blocks.smoothing(blocks.Shape("I_a", (("D_k2/2", "0", "I_am/I_a"), ("D_k2/2", "I_am/I_a", "1"), ("D_k1", "1", "0")))),
     Line("I_S1", "D_1*I_m - D_k1*(I_n - I_v)/2", "A", "average current of switch S1", blocks.RMS_VALUES),
     Line(
-        "I_S1rms",
-        "sqrt(D_k1*(I_n**2 - I_n*I_v + I_v**2)/3 + D_1*(I_m**2 + dI**2/12))",
-        "A",
-        "rms current of switch S1",
-        blocks.RMS_VALUES,
+        "I_S1rms", "sqrt(D_k1*(I_n**2 - I_n*I_v + I_v**2)/3 + D_1*(I_m**2 + dI**2/12))", "A", "rms current of switch S1", blocks.RMS_VALUES
     ),
     Line("I_S1pk", "I_pk", "A", "peak current of switch S1", blocks.KIRCHHOFF),
     Line("V_S1", "V_in + 1.01*V_Ccl + k_d*V_BS2", "V", "voltage that switch S1 blocks", blocks.KIRCHHOFF),
@@ -195,10 +156,7 @@ PAGE = Page(
         *blocks.inductor_proofs("L_m"),
         Proof("dV_o", "load.v", "peak_to_peak", 0.05, "dV_ask"),
         Proof("I_Corms", "C_o.i", "rms", scale="I_ns"),
-        *(
-            replace(p, scale="I_ns") if p.symbol in ("I_D1rms", "I_D1pk") else p
-            for p in blocks.device_proofs("S1", "D1", shared=True)
-        ),
+        *(replace(p, scale="I_ns") if p.symbol in ("I_D1rms", "I_D1pk") else p for p in blocks.device_proofs("S1", "D1", shared=True)),
         Proof("I_S2rms", "S2.i", "rms", scale="I_ns"),
         Proof("V_Ccl", "C_cl.v", "average"),
     ),

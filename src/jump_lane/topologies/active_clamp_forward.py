@@ -99,11 +99,7 @@ PAGE = Page(
     turns=transformers.TURNS,
     looser=transformers.LOOSER,
     duty_limit=0.6,
-    proofs=(
-        *forwards.forward_proofs(),
-        Proof("V_clm", "C_cl.v", "average"),
-        Proof("dV_cl", "C_cl.v", "peak_to_peak", 0.05, "dV_cls"),
-    ),
+    proofs=(*forwards.forward_proofs(), Proof("V_clm", "C_cl.v", "average"), Proof("dV_cl", "C_cl.v", "peak_to_peak", 0.05, "dV_cls")),
     bounds=forwards.BOUNDS,
     caveats={"k_u": EARLY},
     asks=forwards.forward_asks(),

@@ -23,9 +23,7 @@ AT_BOUNDARY = Limit(value=2.0, relative=True)
 """The ripple at the boundary of continuous conduction, where the file asks for none: twice the average."""
 
 
-def give_asked(
-    sheet: Sheet, spec: Spec, output: Output, inputs: tuple[float, ...], loads: tuple[float, ...]
-) -> None:
+def give_asked(sheet: Sheet, spec: Spec, output: Output, inputs: tuple[float, ...], loads: tuple[float, ...]) -> None:
     """Enter what is asked: voltages, currents, ripples, margins, and what follows from them at once."""
     s, m = spec.switching, spec.margin
     sheet.give("V_in", np.array(inputs)[:, None], "V", "input voltage")
@@ -36,14 +34,10 @@ def give_asked(
     sheet.give("f_s", s.frequency, "Hz", "switching frequency")
     dead_time = s.dead_time if s.rectifier == "synchronous" else 0.0
     sheet.give("t_d", dead_time, "s", "dead time", "file" if dead_time else "default")
-    sheet.give(
-        "dV_ask", output.voltage_ripple.of(min(np.abs(voltages))), "V", "output ripple asked, peak to peak"
-    )
+    sheet.give("dV_ask", output.voltage_ripple.of(min(np.abs(voltages))), "V", "output ripple asked, peak to peak")
     given = "file" if "voltage_ripple" in spec.input.model_fields_set else "default"
     lowest = spec.voltage.min
-    sheet.give(
-        "dV_iask", spec.input.voltage_ripple.of(lowest), "V", "input ripple asked, peak to peak", given
-    )
+    sheet.give("dV_iask", spec.input.voltage_ripple.of(lowest), "V", "input ripple asked, peak to peak", given)
     for symbol, value, name, meaning in (
         ("m_L", m.inductance, "inductance", "margin on inductance"),
         ("m_C", m.capacitance, "capacitance", "margin on capacitance"),
@@ -140,9 +134,7 @@ def give_ripples(sheet: Sheet, spec: Spec, page: Page) -> None:
         sheet.give("r_I", ripple.value, "", "current ripple asked, part of the average at full load", origin)
     for symbol, base in page.ripples:
         asked = spec.switching.current_ripple is not None
-        meaning = (
-            "inductor ripple asked, peak to peak" if asked else "inductor ripple at the boundary at full load"
-        )
+        meaning = "inductor ripple asked, peak to peak" if asked else "inductor ripple at the boundary at full load"
         if symbol in sheet or not all(name in sheet for name in formula(base).names):
             continue
         if ripple.relative:
@@ -221,9 +213,7 @@ def unnamed(spec: Spec) -> Spec:
     """Return the spec without the names of inductors and capacitors, whose values are looked for."""
     kinds = {r.name: r.kind for r in find_page(spec.topology).roles}
     parts = {
-        name: {k: v for k, v in spec.data(name).items() if k not in KEYS}
-        if kinds.get(name) in ("inductor", "capacitor")
-        else given
+        name: {k: v for k, v in spec.data(name).items() if k not in KEYS} if kinds.get(name) in ("inductor", "capacitor") else given
         for name, given in spec.parts.items()
     }
     return spec.model_copy(update={"parts": parts})
@@ -249,14 +239,9 @@ def given_turns(spec: Spec, units: Mapping[str, str]) -> dict[str, float]:
             f"transformer.turns_ratio: read {len(turns)} numbers of turns; expected one for the primary and one for each "
             f"of {len(spec.output)} outputs"
         )
-    for key, said in (
-        ("transformer.primary_turns", spec.transformer.primary_turns),
-        ("chosen.n", spec.chosen.get("n")),
-    ):
+    for key, said in (("transformer.primary_turns", spec.transformer.primary_turns), ("chosen.n", spec.chosen.get("n"))):
         if said is not None:
-            raise InputError(
-                f"transformer.turns_ratio and {key} exclude each other: both set the turns ratio"
-            )
+            raise InputError(f"transformer.turns_ratio and {key} exclude each other: both set the turns ratio")
     return {symbol: turns[0] / t for symbol, t in zip(names, turns[1:], strict=False)}
 
 

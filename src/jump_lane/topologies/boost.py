@@ -21,14 +21,8 @@ from jump_lane.topologies.point import Point
 SIZING = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
     Line("D_i", "1 - V_in/V_o", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
-    *blocks.lossy_duty(
-        "V_o + V_FD1 - R_Co*I_o",
-        "V_in + (R_S1 - R_D1 - R_Co)*I_o - 2*t_d*f_s*V_BD1",
-        "(R_L + R_S1)*I_o",
-    ),
-    Line(
-        "D_pk", "1 - sqrt((R_L + R_S1)/R_o)", "", "duty ratio of the highest output", blocks.PEAK_RATIO, "min"
-    ),
+    *blocks.lossy_duty("V_o + V_FD1 - R_Co*I_o", "V_in + (R_S1 - R_D1 - R_Co)*I_o - 2*t_d*f_s*V_BD1", "(R_L + R_S1)*I_o"),
+    Line("D_pk", "1 - sqrt((R_L + R_S1)/R_o)", "", "duty ratio of the highest output", blocks.PEAK_RATIO, "min"),
     Line("M_pk", "sqrt(R_o/(R_L + R_S1))/2", "", "highest conversion ratio", blocks.PEAK_RATIO, "min"),
     Line("V_1c", "V_in - (R_S1 + R_L)*I_c", "V", "inductor voltage, S1 on", blocks.WITH_LOSSES),
     *blocks.single_inductor_sizing(),
@@ -37,33 +31,15 @@ SIZING = (
 )
 
 OPERATION = (
-    *blocks.handed_over(
-        "V_in - (R_S1 + R_L)*I_x",
-        "V_o - V_in + V_FD1 + (R_D1 + R_L)*I_x + R_Co*(I_x - I_o)",
-        "V_o - V_in + V_FD1",
-        "L",
-    ),
+    *blocks.handed_over("V_in - (R_S1 + R_L)*I_x", "V_o - V_in + V_FD1 + (R_D1 + R_L)*I_x + R_Co*(I_x - I_o)", "V_o - V_in + V_FD1", "L"),
     Line("dI_L", "dI", "A", "inductor ripple, peak to peak", blocks.VOLT_SECONDS),
     blocks.ratio_left("1/(1 - D)"),
-    Line(
-        "f_z",
-        "D_2**2*R_o/(2*pi*L)",
-        "Hz",
-        "right-half-plane zero",
-        blocks.RIGHT_HALF_PLANE,
-        "min",
-        modes=WHOLE,
-    ),
+    Line("f_z", "D_2**2*R_o/(2*pi*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min", modes=WHOLE),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
     *blocks.smoothing(blocks.delivered()),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_o + dV_o/2 + max(V_FD1 + R_D1*I_pk, k_d*V_BD1)"),
     *blocks.device(
-        "D1",
-        "D_2",
-        "I_m",
-        "dI",
-        {CONTINUOUS: "V_o + dV_o/2 - R_S1*I_v", REVERSED: "V_o + dV_o/2 + max(-R_S1*I_v, k_d*V_BS1)"},
-        "rectifier",
+        "D1", "D_2", "I_m", "dI", {CONTINUOUS: "V_o + dV_o/2 - R_S1*I_v", REVERSED: "V_o + dV_o/2 + max(-R_S1*I_v, k_d*V_BS1)"}, "rectifier"
     ),
     *blocks.supplying(blocks.triangle("dI_L")),
 )

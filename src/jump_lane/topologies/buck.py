@@ -40,14 +40,7 @@ OPERATION = (
     ),
     *blocks.inductor("L", "I_o", "dI_L", "D_1 + D_2"),
     *blocks.device("S1", "D_1", "I_m", "dI_L", "V_in + max(V_FD1 + R_D1*I_m, k_d*V_BD1)"),
-    *blocks.device(
-        "D1",
-        "D_2",
-        "I_m",
-        "dI_L",
-        {CONTINUOUS: "V_in - R_S1*I_v", REVERSED: "V_in + max(-R_S1*I_v, k_d*V_BS1)"},
-        "rectifier",
-    ),
+    *blocks.device("D1", "D_2", "I_m", "dI_L", {CONTINUOUS: "V_in - R_S1*I_v", REVERSED: "V_in + max(-R_S1*I_v, k_d*V_BS1)"}, "rectifier"),
     *blocks.smoothing(blocks.triangle()),
     *blocks.chopped_input("D_1", "I_m", "dI_L"),
 )

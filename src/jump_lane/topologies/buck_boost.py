@@ -21,11 +21,7 @@ from jump_lane.topologies.point import Point
 SIZING = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
     Line("D_i", "V_o/(V_in + V_o)", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
-    *blocks.lossy_duty(
-        "V_in + V_o + V_FD1 - R_Co*I_o",
-        "V_in + (R_S1 - R_D1 - R_Co)*I_o - 2*t_d*f_s*V_BD1",
-        "(R_L + R_S1)*I_o",
-    ),
+    *blocks.lossy_duty("V_in + V_o + V_FD1 - R_Co*I_o", "V_in + (R_S1 - R_D1 - R_Co)*I_o - 2*t_d*f_s*V_BD1", "(R_L + R_S1)*I_o"),
     *blocks.peak_ratio("R_L + R_S1"),
     Line("V_1c", "V_in - (R_S1 + R_L)*I_c", "V", "inductor voltage, S1 on", blocks.WITH_LOSSES),
     *blocks.single_inductor_sizing(),
@@ -34,22 +30,9 @@ SIZING = (
 )
 
 OPERATION = (
-    *blocks.handed_over(
-        "V_in - (R_S1 + R_L)*I_x",
-        "V_o + V_FD1 + (R_D1 + R_L)*I_x + R_Co*(I_x - I_o)",
-        "V_o + V_FD1",
-        "L",
-    ),
+    *blocks.handed_over("V_in - (R_S1 + R_L)*I_x", "V_o + V_FD1 + (R_D1 + R_L)*I_x + R_Co*(I_x - I_o)", "V_o + V_FD1", "L"),
     Line("dI_L", "dI", "A", "inductor ripple, peak to peak", blocks.VOLT_SECONDS),
-    Line(
-        "f_z",
-        "D_2**2*R_o/(2*pi*D_1*L)",
-        "Hz",
-        "right-half-plane zero",
-        blocks.RIGHT_HALF_PLANE,
-        "min",
-        modes=WHOLE,
-    ),
+    Line("f_z", "D_2**2*R_o/(2*pi*D_1*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min", modes=WHOLE),
     blocks.ratio_left("D/(1 - D)"),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
     *blocks.smoothing(blocks.delivered()),
@@ -59,10 +42,7 @@ OPERATION = (
         "D_2",
         "I_m",
         "dI",
-        {
-            CONTINUOUS: "V_in + V_o + dV_o/2 - R_S1*I_v",
-            REVERSED: "V_in + V_o + dV_o/2 + max(-R_S1*I_v, k_d*V_BS1)",
-        },
+        {CONTINUOUS: "V_in + V_o + dV_o/2 - R_S1*I_v", REVERSED: "V_in + V_o + dV_o/2 + max(-R_S1*I_v, k_d*V_BS1)"},
         "rectifier",
     ),
     *blocks.chopped_input("D_1", "I_m", "dI"),

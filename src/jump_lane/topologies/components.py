@@ -5,15 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jump_lane.catalogue.kinds import Part
-from jump_lane.circuit.elements import (
-    Capacitor,
-    CoupledInductors,
-    Diode,
-    Element,
-    Inductor,
-    Resistor,
-    Switch,
-)
+from jump_lane.circuit.elements import Capacitor, CoupledInductors, Diode, Element, Inductor, Resistor, Switch
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.named import count, part_of
 from jump_lane.topologies.point import Point
@@ -77,10 +69,7 @@ def components(design: Design, point: Point) -> tuple[Component, ...]:
 
 def _devices(design: Design, element: Element, roles: dict[str, Role]) -> list[Component]:
     if isinstance(element, CoupledInductors):
-        return [
-            _component(design, w.name, roles[w.name], (_alone(element, k),))
-            for k, w in enumerate(element.windings)
-        ]
+        return [_component(design, w.name, roles[w.name], (_alone(element, k),)) for k, w in enumerate(element.windings)]
     role = roles.get(element.name)
     if role is None:
         return [Component(element.name, "", "auxiliary", None, 1, (element,))]

@@ -48,9 +48,7 @@ class Control:
         """
         name, equals, value = text.rpartition("=")
         if equals and name.strip() != self.symbol:
-            raise InputError(
-                f"{option}: read {name.strip()!r}; the control is {self.symbol}, the {self.words} ({self.span})"
-            )
+            raise InputError(f"{option}: read {name.strip()!r}; the control is {self.symbol}, the {self.words} ({self.span})")
         try:
             found = parse(value, self.dimension)
         except InputError as error:
@@ -66,9 +64,7 @@ class Control:
             If it does not.
         """
         if not self.lowest <= value <= self.highest:
-            raise InputError(
-                f"{where}: {show(value, self.unit)}; the {self.words} {self.symbol} goes from {self.span}"
-            )
+            raise InputError(f"{where}: {show(value, self.unit)}; the {self.words} {self.symbol} goes from {self.span}")
         return value
 
 

@@ -25,10 +25,7 @@ from jump_lane.topologies.role import Role
 
 OFF = "(2*R_S1 + R_pT + n**2*(N_D*R_D1 + R_sT))"
 
-CLAMP = rewritten(
-    (*flybacks.dissipating_clamp("2*(k_cl*V_or - V_in)*(k_cl - 1)*V_or/(f_s*L_kT*I_pk0**2)"),),
-    TWICE | {"L_m": "L"},
-)
+CLAMP = rewritten((*flybacks.dissipating_clamp("2*(k_cl*V_or - V_in)*(k_cl - 1)*V_or/(f_s*L_kT*I_pk0**2)"),), TWICE | {"L_m": "L"})
 
 SIZING: tuple[Entry, ...] = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
@@ -45,29 +42,15 @@ SIZING: tuple[Entry, ...] = (
     *rewritten(
         (
             *blocks.lossy_duty(
-                "V_or - n*R_Co*I_o",
-                f"V_in + (R_S1 - {OFF} - n**2*R_Co)*I_or - 2*N_D*t_d*f_s*n*V_BD1",
-                "(R_L + R_S1)*I_or",
-                "I_or",
+                "V_or - n*R_Co*I_o", f"V_in + (R_S1 - {OFF} - n**2*R_Co)*I_or - 2*N_D*t_d*f_s*n*V_BD1", "(R_L + R_S1)*I_or", "I_or"
             ),
-            Line(
-                "V_1c",
-                "V_in - (R_S1 + R_L)*I_c",
-                "V",
-                "inductor voltage, all switches on",
-                blocks.WITH_LOSSES,
-            ),
+            Line("V_1c", "V_in - (R_S1 + R_L)*I_c", "V", "inductor voltage, all switches on", blocks.WITH_LOSSES),
             *blocks.single_inductor_sizing("I_or", "I_max/n", "n"),
         ),
         TWICE,
     ),
     Line(
-        "L_m",
-        "V_or*(1 - D_c)*n/(2*f_s*r_m*I_max)",
-        "H",
-        "magnetising inductance for its asked ripple",
-        blocks.VOLT_SECONDS,
-        component=True,
+        "L_m", "V_or*(1 - D_c)*n/(2*f_s*r_m*I_max)", "H", "magnetising inductance for its asked ripple", blocks.VOLT_SECONDS, component=True
     ),
     Cases(transformers.leaking, {"leaking": CLAMP, "tight": ()}),
 )
@@ -94,22 +77,10 @@ TIGHT = (
     *rewritten(
         (
             *blocks.handed_over(
-                "V_in - (R_S1 + R_L)*I_x",
-                f"V_or - V_in + ({OFF} + R_L)*I_x + n*R_Co*(n*I_x - I_o)",
-                "V_or - V_in",
-                "L",
-                "I_or",
+                "V_in - (R_S1 + R_L)*I_x", f"V_or - V_in + ({OFF} + R_L)*I_x + n*R_Co*(n*I_x - I_o)", "V_or - V_in", "L", "I_or"
             ),
             Line("dI_L", "dI", "A", "inductor ripple, peak to peak", blocks.VOLT_SECONDS),
-            Line(
-                "f_z",
-                "D_2**2*n**2*R_o/(2*pi*L)",
-                "Hz",
-                "right-half-plane zero",
-                blocks.RIGHT_HALF_PLANE,
-                "min",
-                modes=WHOLE,
-            ),
+            Line("f_z", "D_2**2*n**2*R_o/(2*pi*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min", modes=WHOLE),
             *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
             Line(
                 "dI_Lm",
@@ -120,25 +91,13 @@ TIGHT = (
             ),
             Line("I_sa", "n*(I_pk + dI_Lm/2)", "A", "first current of the secondary", blocks.KIRCHHOFF),
             Line("I_sb", "n*(I_v - dI_Lm/2)", "A", "last current of the secondary", blocks.KIRCHHOFF, "min"),
-            Line(
-                "I_rect",
-                "sqrt(D_2*(I_sa**2 + I_sa*I_sb + I_sb**2)/3)",
-                "A",
-                "rms current of the rectifiers together",
-                blocks.RMS_VALUES,
-            ),
+            Line("I_rect", "sqrt(D_2*(I_sa**2 + I_sa*I_sb + I_sb**2)/3)", "A", "rms current of the rectifiers together", blocks.RMS_VALUES),
             *blocks.smoothing(blocks.delivered("I_sa", "I_sb")),
         ),
         TWICE | {"R_o": "R_o"},
     ),
     Line("I_S1", "I_L/2", "A", "average current of a switch", blocks.KIRCHHOFF),
-    Line(
-        "I_S1rms",
-        "sqrt((D_2/2 + D_1/4)*(I_m**2 + dI**2/12))",
-        "A",
-        "rms current of a switch",
-        blocks.RMS_VALUES,
-    ),
+    Line("I_S1rms", "sqrt((D_2/2 + D_1/4)*(I_m**2 + dI**2/12))", "A", "rms current of a switch", blocks.RMS_VALUES),
     Line("I_S1pk", "I_pk", "A", "peak current of a switch", blocks.KIRCHHOFF),
     Line(
         "V_S1",
@@ -148,13 +107,7 @@ TIGHT = (
         blocks.KIRCHHOFF,
     ),
     Line("I_D1pk", "I_sa", "A", "peak current of a rectifier", blocks.KIRCHHOFF),
-    Line(
-        "V_S1r",
-        "(1 + m_V)*V_S1",
-        "V",
-        "voltage rating a switch should have",
-        blocks.MARGIN,
-    ),
+    Line("V_S1r", "(1 + m_V)*V_S1", "V", "voltage rating a switch should have", blocks.MARGIN),
     blocks.with_spike("S1"),
     *RATED,
     *rewritten(blocks.supplying(blocks.triangle("dI_L")), TWICE),
@@ -190,26 +143,12 @@ LEAKING = (
                 blocks.VOLT_SECONDS,
             ),
             Line("I_1b", "I_pk - V_cl*D_k2/(f_s*L)", "A", "current of L as the clamp stops", blocks.LEAKAGE),
-            Line(
-                "I_am",
-                "n*((I_pk + I_1b)/2 - I_h)",
-                "A",
-                "secondary current halfway to its largest",
-                blocks.LEAKAGE,
-            ),
+            Line("I_am", "n*((I_pk + I_1b)/2 - I_h)", "A", "secondary current halfway to its largest", blocks.LEAKAGE),
             Line("I_sa", "n*(I_1b + dI_Lm/2)", "A", "largest secondary current", blocks.LEAKAGE),
-            Line(
-                "I_sb",
-                "n*(I_v - dI_Lm/2)",
-                "A",
-                "secondary current as all switches conduct",
-                blocks.LEAKAGE,
-                "min",
-            ),
+            Line("I_sb", "n*(I_v - dI_Lm/2)", "A", "secondary current as all switches conduct", blocks.LEAKAGE, "min"),
             Line(
                 "I_rect",
-                "sqrt((D_k2*(2*I_am**2 + I_sa**2/2) + D_k1*I_sb**2"
-                " + (D_2 - D_k2)*(I_sa**2 + I_sa*I_sb + I_sb**2))/3)",
+                "sqrt((D_k2*(2*I_am**2 + I_sa**2/2) + D_k1*I_sb**2 + (D_2 - D_k2)*(I_sa**2 + I_sa*I_sb + I_sb**2))/3)",
                 "A",
                 "rms current of the rectifiers together",
                 blocks.RMS_VALUES,
@@ -238,9 +177,7 @@ LEAKING = (
         blocks.RMS_VALUES,
     ),
     Line("I_S1pk", "I_1b", "A", "peak current of a switch", blocks.KIRCHHOFF),
-    Line(
-        "V_S1", "V_in + V_cl*(1 + 1/(4*f_s*R_cl*C_cl))", "V", "voltage that a switch blocks", blocks.LEAKAGE
-    ),
+    Line("V_S1", "V_in + V_cl*(1 + 1/(4*f_s*R_cl*C_cl))", "V", "voltage that a switch blocks", blocks.LEAKAGE),
     Line("I_D1pk", "I_sa", "A", "peak current of a rectifier", blocks.KIRCHHOFF),
     Line("V_S1r", "(1 + m_V)*V_S1", "V", "voltage rating a switch should have", blocks.MARGIN),
     *RATED,

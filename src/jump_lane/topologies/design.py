@@ -110,9 +110,7 @@ class Design:
         """Return the operating point at input corner i and load corner j."""
         spec = self.spec
         kinds, secondary = tuple(load_kind(o) for o in spec.output), spec.transformer.secondary
-        return Point(
-            self.sheet.at(i, j), self.synchronous, kinds, secondary or "", self.page.owners, self.saturation
-        )
+        return Point(self.sheet.at(i, j), self.synchronous, kinds, secondary or "", self.page.owners, self.saturation)
 
     @cached_property
     def _inductors(self) -> dict[str, Inductor]:
@@ -185,17 +183,9 @@ class Design:
         Components that the other spec chooses are taken from there.
         """
         spec = spec or self.spec
-        return _derive(
-            spec, self.page, inputs, loads, self.components() | chosen_values(spec, self.page, self.sheet)
-        )
+        return _derive(spec, self.page, inputs, loads, self.components() | chosen_values(spec, self.page, self.sheet))
 
-    def sized(
-        self,
-        values: Mapping[str, float],
-        inputs: tuple[float, ...],
-        loads: tuple[float, ...],
-        spec: Spec | None = None,
-    ) -> Design:
+    def sized(self, values: Mapping[str, float], inputs: tuple[float, ...], loads: tuple[float, ...], spec: Spec | None = None) -> Design:
         """Return the converter with these component values, over some input voltages and loads.
 
         What is neither among the values nor given by the file is derived anew.
@@ -225,9 +215,7 @@ class Design:
         """Return what the derivation leaves out."""
         said = self.page.caveats.items()
         known = tuple(text for s, text in said if s in self.sheet and self.sheet[s].worst != 0.0)
-        if any(
-            f"V_T{role.tag}" in self.sheet and self.sheet[f"V_T{role.tag}"].worst for role in self.page.roles
-        ):
+        if any(f"V_T{role.tag}" in self.sheet and self.sheet[f"V_T{role.tag}"].worst for role in self.page.roles):
             known = (*known, BIPOLAR)
         if self._one_core and any(p.saturation for p in self._inductors.values()):
             known = (*known, ONE_CORE)
@@ -279,9 +267,7 @@ def derive(spec: Spec) -> Design:
     return replace(design, line=line)
 
 
-def _within_limit(
-    spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float]
-) -> Design:
+def _within_limit(spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float]) -> Design:
     """Derive with the turns ratio lowered until the duty ratio stays below its limit with all drops and losses of duty.
 
     What no turns ratio mends is returned, or raised, as it is without.
@@ -312,12 +298,7 @@ def _within_limit(
 
 
 def _derive(
-    spec: Spec,
-    page: Page,
-    inputs: tuple[float, ...],
-    loads: tuple[float, ...],
-    chosen: dict[str, float],
-    kept: float = 1.0,
+    spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float], kept: float = 1.0
 ) -> Design:
     spec = with_secondary(spec, page)
     sheet = Sheet((len(inputs), len(loads)))

@@ -21,24 +21,13 @@ from jump_lane.topologies.blocks import flybacks, transformers
 from jump_lane.topologies.page import Cases, Entry, Page
 from jump_lane.topologies.point import Point
 
-SIZING = (
-    *flybacks.flyback_sizing(),
-    Cases(transformers.leaking, {"leaking": flybacks.dissipating_clamp(), "tight": ()}),
-)
+SIZING = (*flybacks.flyback_sizing(), Cases(transformers.leaking, {"leaking": flybacks.dissipating_clamp(), "tight": ()}))
 
 OPERATION: tuple[Entry, ...] = (
-    Cases(
-        transformers.leaking,
-        {
-            "leaking": flybacks.leaking_operation(flybacks.DISSIPATED),
-            "tight": flybacks.tight_operation(),
-        },
-    ),
+    Cases(transformers.leaking, {"leaking": flybacks.leaking_operation(flybacks.DISSIPATED), "tight": flybacks.tight_operation()}),
     *flybacks.flyback_currents(),
     flybacks.main_switch(
-        "S1",
-        "V_in + n*(V_o + dV_o/2 + max(V_FD1 + (R_D1 + R_sT)*n*I_pk, k_d*V_BD1))",
-        "V_in + V_cl*(1 + 1/(2*f_s*R_cl*C_cl))",
+        "S1", "V_in + n*(V_o + dV_o/2 + max(V_FD1 + (R_D1 + R_sT)*n*I_pk, k_d*V_BD1))", "V_in + V_cl*(1 + 1/(2*f_s*R_cl*C_cl))"
     ),
     *flybacks.windings(),
     Cases(

@@ -24,14 +24,7 @@ PRIMARY, RESET = "(R_S1 + R_pT)", "(V_in/n_r)"
 
 SIZING: tuple[Entry, ...] = (
     *forwards.forward_sizing(forwards.free.sizing(PRIMARY)),
-    Line(
-        "n_r",
-        "1",
-        "",
-        "turns of the reset winding over those of the primary",
-        blocks.DEFINITION,
-        component=True,
-    ),
+    Line("n_r", "1", "", "turns of the reset winding over those of the primary", blocks.DEFINITION, component=True),
 )
 
 OPERATION: tuple[Entry, ...] = (
@@ -47,12 +40,7 @@ OPERATION: tuple[Entry, ...] = (
 def circuit(p: Point) -> tuple[Element, ...]:
     """Return the elements at an operating point."""
     reset = Winding("Nr", "gnd", "r", p["n"] * p["n_r"])
-    return (
-        p.source(),
-        p.switch("S1", "a", "gnd"),
-        Diode("D_r", "r", "in"),
-        *forwards.transformer(p, ("in", "a"), (reset,)),
-    )
+    return (p.source(), p.switch("S1", "a", "gnd"), Diode("D_r", "r", "in"), *forwards.transformer(p, ("in", "a"), (reset,)))
 
 
 PAGE = Page(

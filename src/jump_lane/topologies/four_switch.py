@@ -37,10 +37,7 @@ SIZING = (
 
 OPERATION = (
     *blocks.handed_over(
-        "V_in - (R_S1 + R_S2 + R_L)*I_x",
-        "V_o + V_FD1 + V_FD2 + (R_D1 + R_D2 + R_L)*I_x + R_Co*(I_x - I_o)",
-        "V_o + V_FD1 + V_FD2",
-        "L",
+        "V_in - (R_S1 + R_S2 + R_L)*I_x", "V_o + V_FD1 + V_FD2 + (R_D1 + R_D2 + R_L)*I_x + R_Co*(I_x - I_o)", "V_o + V_FD1 + V_FD2", "L"
     ),
     Line("dI_L", "dI", "A", "inductor ripple, peak to peak", blocks.VOLT_SECONDS),
     Line("f_z", "D_2**2*R_o/(2*pi*D_1*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min"),
@@ -54,20 +51,11 @@ OPERATION = (
         "D_2",
         "I_m",
         "dI",
-        {
-            CONTINUOUS: "V_in - R_S1*I_v",
-            REVERSED: "V_in + max(-R_S1*I_v, k_d*V_BS1)",
-            DISCONTINUOUS: "max(V_in, V_o + dV_o/2 + V_FD2)",
-        },
+        {CONTINUOUS: "V_in - R_S1*I_v", REVERSED: "V_in + max(-R_S1*I_v, k_d*V_BS1)", DISCONTINUOUS: "max(V_in, V_o + dV_o/2 + V_FD2)"},
         "rectifier",
     ),
     *blocks.device(
-        "D2",
-        "D_2",
-        "I_m",
-        "dI",
-        {CONTINUOUS: "V_o + dV_o/2 - R_S2*I_v", REVERSED: "V_o + dV_o/2 + max(-R_S2*I_v, k_d*V_BS2)"},
-        "rectifier",
+        "D2", "D_2", "I_m", "dI", {CONTINUOUS: "V_o + dV_o/2 - R_S2*I_v", REVERSED: "V_o + dV_o/2 + max(-R_S2*I_v, k_d*V_BS2)"}, "rectifier"
     ),
     *blocks.chopped_input("D_1", "I_m", "dI"),
 )

@@ -26,63 +26,17 @@ BUCK = "(1 - s_r)"
 
 SIZING: tuple[Line | ByTarget, ...] = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
-    Line(
-        "V_1k",
-        "V_in - V_o - V_FD2 - (R_S1 + R_D2 + R_L)*I_o",
-        "V",
-        "inductor voltage, S1 on, buck",
-        blocks.WITH_LOSSES,
-    ),
-    Line(
-        "V_2k",
-        "V_o + V_FD1 + V_FD2 + (R_D1 + R_D2 + R_L)*I_o",
-        "V",
-        "reversed, S1 off, buck",
-        blocks.WITH_LOSSES,
-    ),
-    Line(
-        "D_k", "min(1, V_2k/max(V_1k + V_2k, V_2k))", "", "duty ratio of S1, continuous", blocks.WITH_LOSSES
-    ),
+    Line("V_1k", "V_in - V_o - V_FD2 - (R_S1 + R_D2 + R_L)*I_o", "V", "inductor voltage, S1 on, buck", blocks.WITH_LOSSES),
+    Line("V_2k", "V_o + V_FD1 + V_FD2 + (R_D1 + R_D2 + R_L)*I_o", "V", "reversed, S1 off, buck", blocks.WITH_LOSSES),
+    Line("D_k", "min(1, V_2k/max(V_1k + V_2k, V_2k))", "", "duty ratio of S1, continuous", blocks.WITH_LOSSES),
     Line("s_r", "floor(D_k)", "", "1 in the boost region, 0 in the buck region", blocks.DEFINITION),
     Line("a_D", "V_o + V_FD2 - R_Co*I_o", "V", "energy balance, boost: factor of D'²", blocks.ENERGY),
-    Line(
-        "b_D",
-        "V_in + (R_S2 - R_D2 - R_Co)*I_o - 2*t_d*f_s*V_BD2",
-        "V",
-        "energy balance, boost: factor of −D'",
-        blocks.ENERGY,
-    ),
+    Line("b_D", "V_in + (R_S2 - R_D2 - R_Co)*I_o - 2*t_d*f_s*V_BD2", "V", "energy balance, boost: factor of −D'", blocks.ENERGY),
     Line("c_D", "(R_L + R_S1 + R_S2)*I_o", "V", "energy balance, boost: what is left", blocks.ENERGY),
-    Line(
-        "D_s",
-        "max(0, s_r*(1 - (b_D + sqrt(b_D**2 - 4*a_D*c_D))/(2*a_D)))",
-        "",
-        "duty ratio of S2, continuous",
-        blocks.ENERGY,
-    ),
-    Line(
-        "D_c",
-        f"{BUCK}*(D_k + 2*t_d*f_s*V_BD1/(V_1k + V_2k)) + s_r*(1 + D_s)",
-        "",
-        "u, continuous",
-        blocks.DEFINITION,
-    ),
-    Line(
-        "D_pk",
-        "1 - sqrt((R_L + R_S1 + R_S2)/R_o)",
-        "",
-        "duty ratio of S2 at the highest output",
-        blocks.PEAK_RATIO,
-        "min",
-    ),
-    Line(
-        "M_pk",
-        "sqrt(R_o/(R_L + R_S1 + R_S2))/2",
-        "",
-        "highest conversion ratio",
-        blocks.PEAK_RATIO,
-        "min",
-    ),
+    Line("D_s", "max(0, s_r*(1 - (b_D + sqrt(b_D**2 - 4*a_D*c_D))/(2*a_D)))", "", "duty ratio of S2, continuous", blocks.ENERGY),
+    Line("D_c", f"{BUCK}*(D_k + 2*t_d*f_s*V_BD1/(V_1k + V_2k)) + s_r*(1 + D_s)", "", "u, continuous", blocks.DEFINITION),
+    Line("D_pk", "1 - sqrt((R_L + R_S1 + R_S2)/R_o)", "", "duty ratio of S2 at the highest output", blocks.PEAK_RATIO, "min"),
+    Line("M_pk", "sqrt(R_o/(R_L + R_S1 + R_S2))/2", "", "highest conversion ratio", blocks.PEAK_RATIO, "min"),
     Line("I_c", "I_o/(1 - D_s)", "A", "inductor current, continuous", blocks.VOLT_SECONDS),
     Line(
         "Psi",
@@ -93,13 +47,7 @@ SIZING: tuple[Line | ByTarget, ...] = (
     ),
     Line("L_rip", "Psi/dI_ask", "H", "inductance for the ripple asked", blocks.VOLT_SECONDS),
     Line("L_crit", "Psi/(2*I_c)", "H", "critical inductance at the load", blocks.BOUNDARY_CONDITION),
-    Line(
-        "L_full",
-        "Psi*(1 - D_s)/(2*I_max)",
-        "H",
-        "critical inductance at full load",
-        blocks.BOUNDARY_CONDITION,
-    ),
+    Line("L_full", "Psi*(1 - D_s)/(2*I_max)", "H", "critical inductance at full load", blocks.BOUNDARY_CONDITION),
     blocks.inductance("L", "L_rip", "L_crit", "L_full"),
     Line("I_B", "Psi*(1 - D_s)/(2*L)", "A", "boundary load current", blocks.BOUNDARY_CONDITION),
 )
@@ -128,8 +76,7 @@ OPERATION = (
     ),
     Line(
         "V_2",
-        f"{BUCK}*(V_o + V_FD1 + V_FD2 + (R_D1 + R_D2 + R_L)*I_x)"
-        " + s_r*(V_o + V_FD2 - V_in + (R_S1 + R_D2 + R_L)*I_x + R_Co*(I_x - I_o))",
+        f"{BUCK}*(V_o + V_FD1 + V_FD2 + (R_D1 + R_D2 + R_L)*I_x) + s_r*(V_o + V_FD2 - V_in + (R_S1 + R_D2 + R_L)*I_x + R_Co*(I_x - I_o))",
         "V",
         "inductor voltage reversed, current falling",
         blocks.WITH_LOSSES,
@@ -146,13 +93,7 @@ OPERATION = (
         blocks.DISCONTINUOUS_RATIO,
     ),
     Line("D", "s_r + D_p", "", "control variable u that holds the output", blocks.DEFINITION),
-    Line(
-        "D_1",
-        {CONTINUOUS: "D_p", REVERSED: "D_p + t_d*f_s"},
-        "",
-        "rising part of the period",
-        blocks.KIRCHHOFF,
-    ),
+    Line("D_1", {CONTINUOUS: "D_p", REVERSED: "D_p + t_d*f_s"}, "", "rising part of the period", blocks.KIRCHHOFF),
     Line(
         "D_2",
         {CONTINUOUS: "1 - D_1", DISCONTINUOUS: "D_1*V_1/V_2"},
@@ -162,21 +103,9 @@ OPERATION = (
     ),
     Line("dI_L", "V_1*D_1/(f_s*L)", "A", "inductor ripple, peak to peak", blocks.VOLT_SECONDS),
     Line(
-        "I_m",
-        {CONTINUOUS: f"{BUCK}*I_o + s_r*I_o/D_2", DISCONTINUOUS: "dI_L/2"},
-        "A",
-        "middle of the inductor's slope",
-        blocks.KIRCHHOFF,
+        "I_m", {CONTINUOUS: f"{BUCK}*I_o + s_r*I_o/D_2", DISCONTINUOUS: "dI_L/2"}, "A", "middle of the inductor's slope", blocks.KIRCHHOFF
     ),
-    Line(
-        "f_z",
-        "D_2**2*R_o/(2*pi*L*s_r)",
-        "Hz",
-        "right-half-plane zero, boost region",
-        blocks.RIGHT_HALF_PLANE,
-        "min",
-        modes=WHOLE,
-    ),
+    Line("f_z", "D_2**2*R_o/(2*pi*L*s_r)", "Hz", "right-half-plane zero, boost region", blocks.RIGHT_HALF_PLANE, "min", modes=WHOLE),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
     Line("d_S1", "D_1 + s_r*D_2", "", "part of the period in which S1 carries current", blocks.KIRCHHOFF),
     Line("d_D2", f"D_2 + {BUCK}*D_1", "", "part of the period in which D2 carries current", blocks.KIRCHHOFF),
@@ -185,12 +114,8 @@ OPERATION = (
     Line("I_D1", f"{BUCK}*D_2*I_m", "A", "average current of rectifier D1", blocks.RMS_VALUES),
     Line("I_S2", "s_r*D_1*I_m", "A", "average current of switch S2", blocks.RMS_VALUES),
     Line("I_D2", "d_D2*I_m", "A", "average current of rectifier D2", blocks.RMS_VALUES),
-    Line(
-        "I_D2rms", "sqrt(d_D2*(I_m**2 + dI_L**2/12))", "A", "rms current of rectifier D2", blocks.RMS_VALUES
-    ),
-    *blocks.smoothing(
-        blocks.Shape("I_Lpk", (("D_1", f"{BUCK}*I_Lv/I_Lpk", BUCK), ("D_2", "1", "I_Lv/I_Lpk")))
-    ),
+    Line("I_D2rms", "sqrt(d_D2*(I_m**2 + dI_L**2/12))", "A", "rms current of rectifier D2", blocks.RMS_VALUES),
+    *blocks.smoothing(blocks.Shape("I_Lpk", (("D_1", f"{BUCK}*I_Lv/I_Lpk", BUCK), ("D_2", "1", "I_Lv/I_Lpk")))),
     Line("k_d", "min(1, 1e9*t_d*f_s)", "", "1 with dead time, 0 without", blocks.DEFINITION),
     Line("I_S1pk", "I_Lpk", "A", "peak current of switch S1", blocks.KIRCHHOFF),
     Line("I_D1pk", f"{BUCK}*I_Lpk", "A", "peak current of rectifier D1", blocks.KIRCHHOFF),
@@ -204,13 +129,7 @@ OPERATION = (
         blocks.KIRCHHOFF,
     ),
     Line("V_D1", "V_in - R_S1*I_Lv", "V", "voltage that rectifier D1 blocks", blocks.KIRCHHOFF),
-    Line(
-        "V_S2",
-        "V_o + dV_o/2 + max(V_FD2 + R_D2*I_Lpk, s_r*k_d*V_BD2)",
-        "V",
-        "voltage that switch S2 blocks",
-        blocks.KIRCHHOFF,
-    ),
+    Line("V_S2", "V_o + dV_o/2 + max(V_FD2 + R_D2*I_Lpk, s_r*k_d*V_BD2)", "V", "voltage that switch S2 blocks", blocks.KIRCHHOFF),
     Line(
         "V_D2",
         "s_r*(V_o + dV_o/2 - R_S2*I_Lv)",

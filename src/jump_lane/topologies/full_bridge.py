@@ -27,13 +27,7 @@ OPERATION = (
     *secondaries.both_ways_operation(DRIVE),
     *secondaries.leg_switch(),
     *transformers.winding("Np", "0", "I_prms"),
-    Line(
-        "C_b",
-        "I_S1/(f_s*r_C*V_in)",
-        "F",
-        "blocking capacitor in series with the primary, where one is wanted",
-        blocks.KIRCHHOFF,
-    ),
+    Line("C_b", "I_S1/(f_s*r_C*V_in)", "F", "blocking capacitor in series with the primary, where one is wanted", blocks.KIRCHHOFF),
     *secondaries.whole_input(),
     *secondaries.rectifiers(DRIVE),
 )

@@ -21,13 +21,7 @@ from jump_lane.topologies.control import HALF
 from jump_lane.topologies.page import Page, Proof
 from jump_lane.topologies.point import Point
 
-DRIVE = Drive(
-    "(V_in/2)",
-    "(R_S1 + R_pT)",
-    bend="1/(24*C_d)",
-    back="I_o/2",
-    shift=" - (0.5 - D_i)*R_sT*I_o/(2*D_i)",
-)
+DRIVE = Drive("(V_in/2)", "(R_S1 + R_pT)", bend="1/(24*C_d)", back="I_o/2", shift=" - (0.5 - D_i)*R_sT*I_o/(2*D_i)")
 
 SIZING = (
     *stages.both_ways_sizing(DRIVE),
@@ -38,14 +32,7 @@ SIZING = (
         "charge of one pulse at full load (half-wave, the core brings half of it)",
         blocks.KIRCHHOFF,
     ),
-    Line(
-        "C_d",
-        "Q_max/(r_C*V_in)",
-        "F",
-        "capacitance of each of the two that halve the input",
-        blocks.KIRCHHOFF,
-        component=True,
-    ),
+    Line("C_d", "Q_max/(r_C*V_in)", "F", "capacitance of each of the two that halve the input", blocks.KIRCHHOFF, component=True),
 )
 
 OPERATION = (
@@ -60,13 +47,7 @@ OPERATION = (
         blocks.FROM_CAPACITOR,
     ),
     Line("dV_Cd", "Q_d/(2*C_d)", "V", "ripple of these capacitors, peak to peak", blocks.KIRCHHOFF),
-    Line(
-        "k_C",
-        f"max(T_p**2*{DRIVE.bend}/(L*n**2) - 0.025, 0)",
-        "",
-        "bend of a pulse beyond a fortieth of its voltage",
-        blocks.DEFINITION,
-    ),
+    Line("k_C", f"max(T_p**2*{DRIVE.bend}/(L*n**2) - 0.025, 0)", "", "bend of a pulse beyond a fortieth of its voltage", blocks.DEFINITION),
     Line("I_Cdrms", "I_prms/2", "A", "rms current of these capacitors", blocks.RMS_VALUES),
     Line("V_half", "V_in/2", "V", "voltage of these capacitors", blocks.KIRCHHOFF),
     Line("dV_p", "dV_Cd", "V", "droop of the primary voltage during a pulse", blocks.DEFINITION),

@@ -23,20 +23,8 @@ SIZING = (
     *blocks.shares(),
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
     Line("D_i", "1 - V_in/V_o", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
-    *blocks.lossy_duty(
-        "V_o + V_FD1",
-        "V_in + (R_S1 - R_D1)*I_ph - 2*t_d*f_s*V_BD1",
-        "(R_L + R_S1)*I_ph",
-        "I_ph",
-    ),
-    Line(
-        "D_pk",
-        "1 - sqrt((R_L + R_S1)/(N*R_o))",
-        "",
-        "duty ratio of the highest output",
-        blocks.PEAK_RATIO,
-        "min",
-    ),
+    *blocks.lossy_duty("V_o + V_FD1", "V_in + (R_S1 - R_D1)*I_ph - 2*t_d*f_s*V_BD1", "(R_L + R_S1)*I_ph", "I_ph"),
+    Line("D_pk", "1 - sqrt((R_L + R_S1)/(N*R_o))", "", "duty ratio of the highest output", blocks.PEAK_RATIO, "min"),
     Line("M_pk", "sqrt(N*R_o/(R_L + R_S1))/2", "", "highest conversion ratio", blocks.PEAK_RATIO, "min"),
     Line("V_1c", "V_in - (R_S1 + R_L)*I_c", "V", "inductor voltage, switch on", blocks.WITH_LOSSES),
     *blocks.single_inductor_sizing("I_ph", "I_phf", "N"),
@@ -45,33 +33,14 @@ SIZING = (
 )
 
 OPERATION = (
-    *blocks.handed_over(
-        "V_in - (R_S1 + R_L)*I_x",
-        "V_o - V_in + V_FD1 + (R_D1 + R_L)*I_x",
-        "V_o - V_in + V_FD1",
-        "L",
-        "I_ph",
-    ),
+    *blocks.handed_over("V_in - (R_S1 + R_L)*I_x", "V_o - V_in + V_FD1 + (R_D1 + R_L)*I_x", "V_o - V_in + V_FD1", "L", "I_ph"),
     Line("dI_L", "dI", "A", "ripple of one inductor, peak to peak", blocks.VOLT_SECONDS),
-    Line(
-        "f_z",
-        "D_2**2*R_o*N/(2*pi*L)",
-        "Hz",
-        "right-half-plane zero",
-        blocks.RIGHT_HALF_PLANE,
-        "min",
-        modes=WHOLE,
-    ),
+    Line("f_z", "D_2**2*R_o*N/(2*pi*L)", "Hz", "right-half-plane zero", blocks.RIGHT_HALF_PLANE, "min", modes=WHOLE),
     *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
     *blocks.together(blocks.Shape("I_pk", (("D_1", "0", "0"), ("D_2", "1", "I_v/I_pk")), "N")),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_o + dV_o/2 + max(V_FD1 + R_D1*I_pk, k_d*V_BD1)"),
     *blocks.device(
-        "D1",
-        "D_2",
-        "I_m",
-        "dI",
-        {CONTINUOUS: "V_o + dV_o/2 - R_S1*I_v", REVERSED: "V_o + dV_o/2 + max(-R_S1*I_v, k_d*V_BS1)"},
-        "rectifier",
+        "D1", "D_2", "I_m", "dI", {CONTINUOUS: "V_o + dV_o/2 - R_S1*I_v", REVERSED: "V_o + dV_o/2 + max(-R_S1*I_v, k_d*V_BS1)"}, "rectifier"
     ),
     *blocks.together_drawn(blocks.triangle("dI", count="N")),
 )

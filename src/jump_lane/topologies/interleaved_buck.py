@@ -17,13 +17,7 @@ from jump_lane.topologies import blocks
 from jump_lane.topologies.page import ByTarget, Page, Proof
 from jump_lane.topologies.point import Point
 
-STAGE = blocks.StepDown(
-    on="V_in - V_o - (R_S1 + R_L)*{I}",
-    off="V_o + V_FD1 + (R_D1 + R_L)*{I}",
-    load="I_ph",
-    full="I_phf",
-    phases="N",
-)
+STAGE = blocks.StepDown(on="V_in - V_o - (R_S1 + R_L)*{I}", off="V_o + V_FD1 + (R_D1 + R_L)*{I}", load="I_ph", full="I_phf", phases="N")
 
 SIZING: tuple[Line | ByTarget, ...] = (
     *blocks.shares(),
@@ -38,14 +32,7 @@ OPERATION = (
     *STAGE.operation(),
     *blocks.inductor("L", "I_ph", "dI_L", "D_1 + D_2"),
     *blocks.device("S1", "D_1", "I_m", "dI_L", "V_in + max(V_FD1 + R_D1*I_m, k_d*V_BD1)"),
-    *blocks.device(
-        "D1",
-        "D_2",
-        "I_m",
-        "dI_L",
-        {CONTINUOUS: "V_in - R_S1*I_v", REVERSED: "V_in + max(-R_S1*I_v, k_d*V_BS1)"},
-        "rectifier",
-    ),
+    *blocks.device("D1", "D_2", "I_m", "dI_L", {CONTINUOUS: "V_in - R_S1*I_v", REVERSED: "V_in + max(-R_S1*I_v, k_d*V_BS1)"}, "rectifier"),
     *blocks.together(blocks.triangle(count="N")),
     *blocks.together_drawn(blocks.Shape("I_pk", (("D_1", "I_v/I_pk", "1"),), "N")),
 )

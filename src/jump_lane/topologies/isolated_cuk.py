@@ -59,15 +59,11 @@ def inductors() -> Iterator[Line | ByTarget]:
     """Yield the sizing of a Ćuk converter, L2 on the secondary, and L_m beside both inductors."""
     for entry in rewritten(pair.pair_sizing(), SEEN):
         if isinstance(entry, ByTarget) and entry.lines["either"].symbol == "L_2p":
-            yield ByTarget(
-                {k: replace(v, symbol="L2", text=f"({v.text})/n**2") for k, v in entry.lines.items()}
-            )
+            yield ByTarget({k: replace(v, symbol="L2", text=f"({v.text})/n**2") for k, v in entry.lines.items()})
             yield Line("L_2p", "n**2*L2", "H", "inductance L2 as the primary sees it", blocks.KIRCHHOFF)
             yield MAGNETISING
         elif isinstance(entry, Line) and entry.symbol == "L_e":
-            yield replace(
-                entry, text="1/(1/L1 + 1/L_2p + 1/L_m)", meaning="inductance of L1, L2 and L_m in parallel"
-            )
+            yield replace(entry, text="1/(1/L1 + 1/L_2p + 1/L_m)", meaning="inductance of L1, L2 and L_m in parallel")
         else:
             yield entry
 
@@ -86,13 +82,7 @@ SIZING = (
     *transformers.seen_from_primary(),
     Line("R_2p", "n**2*R_L2", "Ω", "winding resistance of L2 as the primary sees it", blocks.KIRCHHOFF),
     Line("k_0", "0", "", "coupling of L1 and L2: none", blocks.DEFINITION),
-    Line(
-        "R_Cp",
-        "R_Ca + R_pT + n**2*(R_Cb + R_sT)",
-        "Ω",
-        "resistance in series with the transformer",
-        blocks.KIRCHHOFF,
-    ),
+    Line("R_Cp", "R_Ca + R_pT + n**2*(R_Cb + R_sT)", "Ω", "resistance in series with the transformer", blocks.KIRCHHOFF),
     *inductors(),
     Line("I_B", "n*I_Br", "A", "boundary load current", blocks.BOUNDARY_CONDITION),
     *turning.turning_sizing(),
@@ -104,16 +94,8 @@ COMMON = (
     *blocks.inductor("L2", "I_o", "dI_L2", "D_1 + D_2"),
     Line("V_Ca", "V_in - R_L1*I_L1", "V", "voltage of C_a", blocks.VOLT_SECONDS),
     Line("V_Cb", "V_o + R_L2*I_o", "V", "voltage of C_b", blocks.VOLT_SECONDS),
-    Line(
-        "dI_Lm",
-        "V_1*D_1/(f_s*L_m)",
-        "A",
-        "ripple of the magnetising current, peak to peak",
-        blocks.VOLT_SECONDS,
-    ),
-    Line(
-        "I_Mv", "-(D_1 + D_2)*dI_Lm/2", "A", "valley of the magnetising current", blocks.VOLT_SECONDS, "min"
-    ),
+    Line("dI_Lm", "V_1*D_1/(f_s*L_m)", "A", "ripple of the magnetising current, peak to peak", blocks.VOLT_SECONDS),
+    Line("I_Mv", "-(D_1 + D_2)*dI_Lm/2", "A", "valley of the magnetising current", blocks.VOLT_SECONDS, "min"),
     Line("dI_2m", "dI_2p + dI_Lm", "A", "ripple of L2 and L_m together", blocks.KIRCHHOFF),
     Line("I_2mv", "I_2pv + I_Mv", "A", "valley of L2 and L_m together", blocks.KIRCHHOFF, "min"),
     Line("I_2mpk", "I_2mv + dI_2m", "A", "peak of L2 and L_m together", blocks.KIRCHHOFF),
@@ -121,34 +103,15 @@ COMMON = (
 """L2, the voltages of both halves, and the magnetising current."""
 
 HALF = (
-    Line(
-        "C_b",
-        "(1 + m_C)*n*Q_b/(r_C*V_Cb)",
-        "F",
-        "capacitance C_b, with margin",
-        blocks.COUPLING_CHARGE,
-        component=True,
-    ),
-    Line(
-        "dV_Cb",
-        "n*Q_b/C_b + R_Cb*(n*max(I_L1v, 0) + I_L2pk)",
-        "V",
-        "ripple of C_b, peak to peak",
-        blocks.COUPLING_CHARGE,
-    ),
+    Line("C_b", "(1 + m_C)*n*Q_b/(r_C*V_Cb)", "F", "capacitance C_b, with margin", blocks.COUPLING_CHARGE, component=True),
+    Line("dV_Cb", "n*Q_b/C_b + R_Cb*(n*max(I_L1v, 0) + I_L2pk)", "V", "ripple of C_b, peak to peak", blocks.COUPLING_CHARGE),
 )
 """C_b from the charge it moves."""
 
 REST = (
     Line("V_Cbr", "(1 + m_V)*(V_Cb + dV_Cb/2)", "V", "voltage rating C_b should have", blocks.MARGIN),
     *blocks.smoothing(blocks.triangle("dI_L2")),
-    Line(
-        "V_T",
-        "V_Ca + n*V_Cb + (dV_Ca + n*dV_Cb)/2",
-        "V",
-        "voltage that S1 and D1 see, on the primary side",
-        blocks.KIRCHHOFF,
-    ),
+    Line("V_T", "V_Ca + n*V_Cb + (dV_Ca + n*dV_Cb)/2", "V", "voltage that S1 and D1 see, on the primary side", blocks.KIRCHHOFF),
 )
 """What S1 and D1 see, and the output."""
 
@@ -170,8 +133,7 @@ TIGHT = (
     *HALF,
     Line(
         "I_Cbrms",
-        "n*sqrt(D_1*(I_2pv**2 + I_2pv*dI_2p + dI_2p**2/3) + D_2*(I_b1**2 + I_b1*I_b2 + I_b2**2)/3"
-        " + (1 - D_1 - D_2)*I_b2**2)",
+        "n*sqrt(D_1*(I_2pv**2 + I_2pv*dI_2p + dI_2p**2/3) + D_2*(I_b1**2 + I_b1*I_b2 + I_b2**2)/3 + (1 - D_1 - D_2)*I_b2**2)",
         "A",
         "rms current of C_b",
         blocks.RMS_VALUES,
@@ -179,12 +141,7 @@ TIGHT = (
     *REST,
     *blocks.device("S1", "D_1", "I_m", "dI", "V_T + max(V_Fr + R_Dr*I_v, k_d*V_Br)"),
     *blocks.device(
-        "D1",
-        "D_2",
-        "(n*I_m)",
-        "(n*dI)",
-        {CONTINUOUS: "(V_T - R_S1*I_v)/n", REVERSED: "(V_T + max(-R_S1*I_v, k_d*V_BS1))/n"},
-        "rectifier",
+        "D1", "D_2", "(n*I_m)", "(n*dI)", {CONTINUOUS: "(V_T - R_S1*I_v)/n", REVERSED: "(V_T + max(-R_S1*I_v, k_d*V_BS1))/n"}, "rectifier"
     ),
     blocks.with_spike("D1", "rectifier"),
     *blocks.supplying(blocks.triangle("dI_L1")),
@@ -193,14 +150,7 @@ TIGHT = (
 LEAKING = (
     *turning.turning_operation("V_or + n**2*R_D1*I_x + n*R_L2*I_o"),
     Line("dI_2p", "V_1*D_1/(f_s*L_2p)", "A", "ripple of L2 as the primary sees it", blocks.VOLT_SECONDS),
-    Line(
-        "I_2pv",
-        "I_or - (D_1 + D_2)*dI_2p/2",
-        "A",
-        "valley of L2 as the primary sees it",
-        blocks.KIRCHHOFF,
-        "min",
-    ),
+    Line("I_2pv", "I_or - (D_1 + D_2)*dI_2p/2", "A", "valley of L2 as the primary sees it", blocks.KIRCHHOFF, "min"),
     Line("I_2ppk", "I_2pv + dI_2p", "A", "peak of L2 as the primary sees it", blocks.KIRCHHOFF),
     *COMMON,
     *turning.turning_capacitor(FIRST, "C_a"),
@@ -223,9 +173,7 @@ LEAKING = (
     ),
     *REST,
     *blocks.device("S1", "(D_1 + D_k1/2)", "I_m", "dI", "V_in + V_cl*(1 + 1/(2*f_s*R_cl*C_cl))"),
-    *flybacks.rectifier(
-        blocked={CONTINUOUS: "(V_T - R_S1*I_v)/n", REVERSED: "(V_T + max(-R_S1*I_v, k_d*V_BS1))/n"}
-    ),
+    *flybacks.rectifier(blocked={CONTINUOUS: "(V_T - R_S1*I_v)/n", REVERSED: "(V_T + max(-R_S1*I_v, k_d*V_BS1))/n"}),
     *turning.clamped_input(),
 )
 

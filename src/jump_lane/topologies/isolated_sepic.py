@@ -69,10 +69,7 @@ TIGHT = (
         "D_2",
         "(n*I_m)",
         "(n*dI)",
-        {
-            CONTINUOUS: "(V_Cs + dV_Cs/2)/n + V_o",
-            REVERSED: "(V_Cs + dV_Cs/2 + max(-R_S1*I_v, k_d*V_BS1))/n + V_o",
-        },
+        {CONTINUOUS: "(V_Cs + dV_Cs/2)/n + V_o", REVERSED: "(V_Cs + dV_Cs/2 + max(-R_S1*I_v, k_d*V_BS1))/n + V_o"},
         "rectifier",
     ),
     blocks.with_spike("D1", "rectifier"),
@@ -80,13 +77,7 @@ TIGHT = (
 
 LEAKING = (
     *turning.turning_operation(),
-    Line(
-        "dI_Lm",
-        "V_1*D_1/(f_s*L_m)",
-        "A",
-        "ripple of the magnetising current, peak to peak",
-        blocks.VOLT_SECONDS,
-    ),
+    Line("dI_Lm", "V_1*D_1/(f_s*L_m)", "A", "ripple of the magnetising current, peak to peak", blocks.VOLT_SECONDS),
     *blocks.inductor("L_m", "(D_1 + D_2)*I_m - I_L1", "dI_Lm", "D_1 + D_2"),
     Line("V_Cs", "V_in - R_L1*I_L1", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS),
     *turning.turning_capacitor({**SEEN, "R_Cs": "R_Cs"}),
@@ -97,10 +88,7 @@ LEAKING = (
 )
 
 OPERATION: tuple[Entry, ...] = (
-    Cases(
-        transformers.leaking,
-        {"leaking": LEAKING, "tight": (*TIGHT, *blocks.supplying(blocks.triangle("dI_L1")))},
-    ),
+    Cases(transformers.leaking, {"leaking": LEAKING, "tight": (*TIGHT, *blocks.supplying(blocks.triangle("dI_L1")))}),
     *transformers.winding("Np", "0", "I_Csrms"),
     *transformers.winding("Ns", "I_D1", "I_D1rms"),
 )

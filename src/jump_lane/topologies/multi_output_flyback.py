@@ -13,12 +13,7 @@ follow is a matter of the leakage inductances L_sk of the secondaries and of the
 
 from __future__ import annotations
 
-from jump_lane.circuit.elements import (
-    Element,
-    IdealTransformer,
-    Inductor,
-    Winding,
-)
+from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Winding
 from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.spec import Spec
@@ -41,25 +36,13 @@ def outputs(spec: Spec, sheet: Sheet) -> str:
 
 def cases(lines: dict[int, tuple[Line | Cases, ...]]) -> Cases:
     """Return for every number of outputs the lines of those that there are."""
-    return Cases(
-        outputs,
-        {
-            str(most): tuple(line for k in lines if k <= most for line in lines[k])
-            for most in range(1, MOST + 1)
-        },
-    )
+    return Cases(outputs, {str(most): tuple(line for k in lines if k <= most for line in lines[k]) for most in range(1, MOST + 1)})
 
 
 def turns(k: int) -> tuple[Line | Cases, ...]:
     """Return turns ratio and expected voltage of a further output."""
     return (
-        Line(
-            f"n_d{k}",
-            f"n*(V_o + V_FD1)/(V_o{k} + V_FD{k})",
-            "",
-            f"turns ratio for output {k}",
-            blocks.VOLT_SECONDS,
-        ),
+        Line(f"n_d{k}", f"n*(V_o + V_FD1)/(V_o{k} + V_FD{k})", "", f"turns ratio for output {k}", blocks.VOLT_SECONDS),
         Line(
             f"n_{k}",
             f"n_d{k}*(1 - min(1, N_p)) + min(1, N_p)*N_p/max(1, floor(N_p/n_d{k} + 0.5))",
@@ -68,29 +51,13 @@ def turns(k: int) -> tuple[Line | Cases, ...]:
             blocks.DEFINITION,
             component=True,
         ),
-        Line(
-            f"V_e{k}",
-            f"(V_o + V_FD1)*n/n_{k} - V_FD{k}",
-            "V",
-            f"voltage of output {k} by its turns",
-            blocks.KIRCHHOFF,
-        ),
+        Line(f"V_e{k}", f"(V_o + V_FD1)*n/n_{k} - V_FD{k}", "V", f"voltage of output {k} by its turns", blocks.KIRCHHOFF),
         taken(k),
-        Line(
-            f"I_r{k}",
-            f"I_u{k}/n_{k}",
-            "A",
-            f"load current of output {k} as the primary sees it",
-            blocks.KIRCHHOFF,
-        ),
+        Line(f"I_r{k}", f"I_u{k}/n_{k}", "A", f"load current of output {k} as the primary sees it", blocks.KIRCHHOFF),
     )
 
 
-TAKEN = {
-    "resistance": "I_o{k}*V_e{k}/V_o{k}",
-    "current": "I_o{k}",
-    "power": "I_o{k}*V_o{k}/V_e{k}",
-}
+TAKEN = {"resistance": "I_o{k}*V_e{k}/V_o{k}", "current": "I_o{k}", "power": "I_o{k}*V_o{k}/V_e{k}"}
 """What a load takes that is said at the voltage wanted, by its kind."""
 
 
@@ -101,10 +68,7 @@ def taken(k: int) -> Cases:
     def kind(spec: Spec, sheet: Sheet) -> str:
         return load_kind(spec.output[k - 1])
 
-    lines = {
-        name: (Line(f"I_u{k}", text.format(k=k), "A", meaning, blocks.DEFINITION),)
-        for name, text in TAKEN.items()
-    }
+    lines = {name: (Line(f"I_u{k}", text.format(k=k), "A", meaning, blocks.DEFINITION),) for name, text in TAKEN.items()}
     return Cases(kind, lines)
 
 
@@ -134,13 +98,7 @@ def rectifier(k: int) -> tuple[Line, ...]:
     """Return what a further output asks of its rectifier and its capacitor."""
     return (
         Line(f"I_D{k}", f"I_u{k}", "A", f"average current of rectifier D{k}", blocks.KIRCHHOFF),
-        Line(
-            f"I_D{k}rms",
-            f"I_u{k}*I_srms/I_or",
-            "A",
-            f"rms current of rectifier D{k}, shared by load",
-            blocks.RMS_VALUES,
-        ),
+        Line(f"I_D{k}rms", f"I_u{k}*I_srms/I_or", "A", f"rms current of rectifier D{k}, shared by load", blocks.RMS_VALUES),
         Line(f"V_D{k}", f"V_e{k} + V_in/n_{k}", "V", f"voltage that rectifier D{k} blocks", blocks.KIRCHHOFF),
         left(f"dV_Q{k}", f"dV_ask{k}", f"R_Co{k}*I_u{k}*I_pk/I_or", f"output {k}"),
         Line(
@@ -158,13 +116,7 @@ def total(most: int) -> tuple[Line, ...]:
     """Return the load of all outputs as the primary sees it."""
     currents = "".join(f" + I_r{k}" for k in range(2, most + 1))
     return (
-        Line(
-            "I_or",
-            f"I_o/n{currents}",
-            "A",
-            "load current of all outputs as the primary sees it",
-            blocks.KIRCHHOFF,
-        ),
+        Line("I_or", f"I_o/n{currents}", "A", "load current of all outputs as the primary sees it", blocks.KIRCHHOFF),
         Line("I_omax", f"I_max/n{currents}", "A", "the same at full load", blocks.KIRCHHOFF),
     )
 
@@ -172,15 +124,7 @@ def total(most: int) -> tuple[Line, ...]:
 def parallel(most: int) -> tuple[Line, ...]:
     """Return the leakage of all windings as the primary sees it."""
     text = " + ".join(["1/(n**2*L_s1)", *(f"1/(n_{k}**2*L_s{k})" for k in range(2, most + 1))])
-    return (
-        Line(
-            "L_kt",
-            f"L_kT + 1/({text})",
-            "H",
-            "leakage of all windings as the primary sees it",
-            blocks.LEAKAGE,
-        ),
-    )
+    return (Line("L_kt", f"L_kT + 1/({text})", "H", "leakage of all windings as the primary sees it", blocks.LEAKAGE),)
 
 
 NUMBERS = range(1, MOST + 1)
@@ -201,33 +145,17 @@ SIZING: tuple[Entry, ...] = (
 )
 
 OPERATION: tuple[Entry, ...] = (
-    *rewritten(
-        flybacks.leaking_operation(flybacks.DISSIPATED),
-        {"L_kT": "L_kt", "R_D1": "0", "R_sT": "0", "R_Co": "0", "V_BD1": "0"},
-    ),
+    *rewritten(flybacks.leaking_operation(flybacks.DISSIPATED), {"L_kT": "L_kt", "R_D1": "0", "R_sT": "0", "R_Co": "0", "V_BD1": "0"}),
     Line("dI_Lm", "dI", "A", "ripple of the magnetising current, peak to peak", blocks.VOLT_SECONDS),
     *blocks.inductor("L_m", "(D_1 + D_2)*I_m", "dI", "D_1 + D_2"),
     *blocks.device("S1", "(D_1 + D_k1/2)", "I_m", "dI", "V_in + V_cl*(1 + 1/(2*f_s*R_cl*C_cl))"),
     Line("P_cl", "V_cl**2/R_cl", "W", "power lost in the clamp", blocks.LEAKAGE),
-    Line(
-        "I_srms",
-        "sqrt(D_2*(I_m**2 + dI**2/12))",
-        "A",
-        "rms current of all secondaries, seen from the primary",
-        blocks.RMS_VALUES,
-    ),
+    Line("I_srms", "sqrt(D_2*(I_m**2 + dI**2/12))", "A", "rms current of all secondaries, seen from the primary", blocks.RMS_VALUES),
     Line("I_D1", "I_o", "A", "average current of rectifier D1", blocks.KIRCHHOFF),
     Line("I_D1rms", "I_o*I_srms/I_or", "A", "rms current of rectifier D1, shared by load", blocks.RMS_VALUES),
     Line("V_D1", "V_o + V_in/n", "V", "voltage that rectifier D1 blocks", blocks.KIRCHHOFF),
     left("dV_Q", "dV_ask", "R_Co*I_o*I_pk/I_or", "output 1"),
-    Line(
-        "C_o",
-        "(1 + m_C)*I_max*(1 - D_2)/(f_s*dV_Q)",
-        "F",
-        "output capacitance, with margin",
-        blocks.VOLT_SECONDS,
-        component=True,
-    ),
+    Line("C_o", "(1 + m_C)*I_max*(1 - D_2)/(f_s*dV_Q)", "F", "output capacitance, with margin", blocks.VOLT_SECONDS, component=True),
     cases({1: (), **{k: rectifier(k) for k in range(2, MOST + 1)}}),
     *transformers.winding("Np", "I_S1", "I_S1rms"),
     *blocks.chopped_input("D_1", "I_m", "dI"),
@@ -299,12 +227,7 @@ PAGE = Page(
     operation=OPERATION,
     circuit=circuit,
     gates=gates,
-    start={
-        "L_m": "I_Lmv",
-        "C_o": "V_o",
-        "C_cl": "V_cl",
-        **{f"C_o{k}": f"V_e{k}" for k in range(2, MOST + 1)},
-    },
+    start={"L_m": "I_Lmv", "C_o": "V_o", "C_cl": "V_cl", **{f"C_o{k}": f"V_e{k}" for k in range(2, MOST + 1)}},
     idle=("S1", *(f"D{k}" for k in range(2, MOST + 1)), "D1"),
     turns=(*transformers.TURNS, *((f"N_p : N_s{k}", f"n_{k}") for k in range(2, MOST + 1))),
     looser=transformers.LOOSER | {"L_kt": 0.03},

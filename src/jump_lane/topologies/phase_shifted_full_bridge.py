@@ -24,13 +24,7 @@ from jump_lane.topologies.control import Control
 from jump_lane.topologies.page import Cases, Entry, Page, Proof
 from jump_lane.topologies.point import Point
 
-DRIVE = Drive(
-    "V_in",
-    "(2*R_S1 + R_pT)",
-    lost="2*f_s*L_r*max(I_v, 0)/(n*V_in)",
-    leakage="L_r",
-    back="I_o/2",
-)
+DRIVE = Drive("V_in", "(2*R_S1 + R_pT)", lost="2*f_s*L_r*max(I_v, 0)/(n*V_in)", leakage="L_r", back="I_o/2")
 
 HARD = (
     "Where a switch turns on against voltage (below I_oz, or with less dead time than t_lag), its output capacitance "
@@ -123,28 +117,17 @@ OPERATION: tuple[Entry, ...] = (
         "min",
     ),
     Line(
-        "I_S1",
-        "D_p*(I_p1 + I_p2)/2 + D_w*(I_p2 + I_fe)/2 + D_q*(I_p1 + I_start)/2",
-        "A",
-        "average current of a switch",
-        blocks.RMS_VALUES,
+        "I_S1", "D_p*(I_p1 + I_p2)/2 + D_w*(I_p2 + I_fe)/2 + D_q*(I_p1 + I_start)/2", "A", "average current of a switch", blocks.RMS_VALUES
     ),
     Line(
         "I_S1rms",
-        "sqrt((D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_w*(I_p2**2 + I_p2*I_fe + I_fe**2)"
-        " + D_q*(I_p1**2 + I_p1*I_start + I_start**2))/3)",
+        "sqrt((D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_w*(I_p2**2 + I_p2*I_fe + I_fe**2) + D_q*(I_p1**2 + I_p1*I_start + I_start**2))/3)",
         "A",
         "rms current of a switch",
         blocks.RMS_VALUES,
     ),
     Line("I_S1pk", "I_p2", "A", "peak current of a switch", blocks.KIRCHHOFF),
-    Line(
-        "V_S1",
-        "V_in - R_S1*min(I_p1, 0) + k_d*V_BS1",
-        "V",
-        "voltage that a switch blocks",
-        blocks.KIRCHHOFF,
-    ),
+    Line("V_S1", "V_in - R_S1*min(I_p1, 0) + k_d*V_BS1", "V", "voltage that a switch blocks", blocks.KIRCHHOFF),
     Line("V_S1r", "(1 + m_V)*V_S1", "V", "voltage rating a switch should have", blocks.MARGIN),
     Line("I_S1r", "(1 + m_I)*I_S1pk", "A", "peak current rating a switch should have", blocks.MARGIN),
     Cases(
@@ -154,29 +137,16 @@ OPERATION: tuple[Entry, ...] = (
             "half-wave": transformers.winding(
                 "Np",
                 "0",
-                "sqrt(I_S1rms**2 + (D - D_b)*(I_M0**2 + dI_Lm**2/12) + (0.5 - D)*I_start**2"
-                " + D_b*(I_fe**2 + I_fe*I_M0 + I_M0**2)/3)",
+                "sqrt(I_S1rms**2 + (D - D_b)*(I_M0**2 + dI_Lm**2/12) + (0.5 - D)*I_start**2 + D_b*(I_fe**2 + I_fe*I_M0 + I_M0**2)/3)",
             )
         },
     ),
-    Line(
-        "dD_k", "2*D_q", "", "part of all pulses that turning the current round takes", blocks.LEAKAGE_FORWARD
-    ),
-    Line(
-        "I_oz",
-        "(n*V_in*sqrt(2*C_S1/L_r)/k_g + dI_L/2)/k_L",
-        "A",
-        "load down to which the lagging leg switches softly",
-        blocks.SOFT,
-    ),
+    Line("dD_k", "2*D_q", "", "part of all pulses that turning the current round takes", blocks.LEAKAGE_FORWARD),
+    Line("I_oz", "(n*V_in*sqrt(2*C_S1/L_r)/k_g + dI_L/2)/k_L", "A", "load down to which the lagging leg switches softly", blocks.SOFT),
     Cases(
         transformers.secondary,
         {k: leading("(L_r + n**2*L)*I_p2**2/2", "I_p2") for k in stages.SIDES}
-        | {
-            "half-wave": leading(
-                "min((L_r + n**2*L)*I_p2**2/2, (L_r + L_m)*I_start**2/2)", "min(I_p2, -I_start)"
-            )
-        },
+        | {"half-wave": leading("min((L_r + n**2*L)*I_p2**2/2, (L_r + L_m)*I_start**2/2)", "min(I_p2, -I_start)")},
     ),
     Line("W_need", "C_S1*V_in**2", "J", "energy that the output capacitances of a leg need", blocks.SOFT),
     Line("t_lag", "pi/2*sqrt(2*C_S1*L_r)", "s", "dead time the lagging leg needs", blocks.SOFT),
@@ -201,12 +171,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
 def gates(shift: Instant, p: Point) -> Gates:
     """Return the gate pattern: S1 and S2 begin the pulses, S4 and S3 end them a shift later."""
     dead, half = p["t_d"] * p["f_s"], 0.5
-    legs = {
-        "S1": on(dead, half),
-        "S2": on(half + dead, 1.0),
-        "S4": on(shift - half + dead, shift),
-        "S3": on(shift + dead, shift + half),
-    }
+    legs = {"S1": on(dead, half), "S2": on(half + dead, 1.0), "S4": on(shift - half + dead, shift), "S3": on(shift + dead, shift + half)}
     return {**legs, **rectifying.handing_over(p, shift)}
 
 

@@ -109,9 +109,7 @@ class Point:
         """Return a capacitor with its equivalent series resistance."""
         return Capacitor(name, a, b, self[name], self[f"R_{name.replace('_', '')}"])
 
-    def coupled(
-        self, core: str, first: tuple[str, str, str], second: tuple[str, str, str]
-    ) -> tuple[Element, ...]:
+    def coupled(self, core: str, first: tuple[str, str, str], second: tuple[str, str, str]) -> tuple[Element, ...]:
         """Return two inductors (name, a, b), on one core where a coupling factor is given."""
         k = self[f"k_{core}"]
         if k == 0.0:
@@ -137,10 +135,7 @@ class Point:
         if kind == "power":
             there = voltage if number == 1 else self[f"V_e{number}"]
             taken = voltage * current / there
-            return (
-                CurrentSource(name, a, b, (1.0 - self.slope) * taken),
-                Resistor(f"{name}.slope", a, b, there / (self.slope * taken)),
-            )
+            return (CurrentSource(name, a, b, (1.0 - self.slope) * taken), Resistor(f"{name}.slope", a, b, there / (self.slope * taken)))
         return (Resistor(name, a, b, voltage / current),)
 
 

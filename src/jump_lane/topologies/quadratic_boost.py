@@ -52,13 +52,7 @@ def stages(mark: str, light: bool) -> tuple[Line, ...]:
             "current of L1 that sets the drops",
             blocks.WITH_LOSSES,
         ),
-        Line(
-            f"V_21{m}",
-            f"V_C1{m} - (R_L2 + R_C1)*I_2x{m} - R_S1*(I_1x{m} + I_2x{m})",
-            "V",
-            "voltage of L2, S1 on",
-            blocks.WITH_LOSSES,
-        ),
+        Line(f"V_21{m}", f"V_C1{m} - (R_L2 + R_C1)*I_2x{m} - R_S1*(I_1x{m} + I_2x{m})", "V", "voltage of L2, S1 on", blocks.WITH_LOSSES),
         Line(
             f"V_22{m}",
             f"V_o + V_FD3 + (R_D3 + R_L2)*I_2x{m} + R_Co*(I_2x{m} - I_o) - V_C1{m} - R_C1*(I_1x{m} - I_2x{m})",
@@ -68,11 +62,7 @@ def stages(mark: str, light: bool) -> tuple[Line, ...]:
         ),
         Line(f"I_2{m}", f"I_o*(1 + V_22{m}/V_21{m})", "A", "average current of L2", blocks.VOLT_SECONDS),
         Line(
-            f"V_11{m}",
-            f"V_in - V_FD2 - (R_L1 + R_D2)*I_1x{m} - R_S1*(I_1x{m} + I_2x{m})",
-            "V",
-            "voltage of L1, S1 on",
-            blocks.WITH_LOSSES,
+            f"V_11{m}", f"V_in - V_FD2 - (R_L1 + R_D2)*I_1x{m} - R_S1*(I_1x{m} + I_2x{m})", "V", "voltage of L1, S1 on", blocks.WITH_LOSSES
         ),
         Line(
             f"V_12{m}",
@@ -102,13 +92,7 @@ def shared_duty(mark: str, light: bool) -> Line:
     """Return where V_C1 lies between V_in and V_o, so that both stages need the same duty ratio."""
     meaning = "share of the first stage in the step from V_in to V_o"
     return Line(
-        f"y_{mark}",
-        f"D_s1{mark} - D_s2{mark}",
-        "",
-        meaning,
-        blocks.VOLT_SECONDS,
-        within=(0.001, 0.999),
-        through=stages(mark, light),
+        f"y_{mark}", f"D_s1{mark} - D_s2{mark}", "", meaning, blocks.VOLT_SECONDS, within=(0.001, 0.999), through=stages(mark, light)
     )
 
 
@@ -131,85 +115,30 @@ def second_inductance() -> ByTarget:
 SIZING = (
     Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION),
     Line("D_i", "1 - sqrt(V_in/V_o)", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
-    Line(
-        "D_pk",
-        "1 - sqrt(sqrt((R_L1 + R_D2 + R_S1)/R_o))",
-        "",
-        "duty ratio of the highest output",
-        blocks.PEAK_DERIVED,
-        "min",
-    ),
-    Line(
-        "M_pk",
-        "sqrt(R_o/(R_L1 + R_D2 + R_S1))/2",
-        "",
-        "highest conversion ratio",
-        blocks.PEAK_DERIVED,
-        "min",
-    ),
+    Line("D_pk", "1 - sqrt(sqrt((R_L1 + R_D2 + R_S1)/R_o))", "", "duty ratio of the highest output", blocks.PEAK_DERIVED, "min"),
+    Line("M_pk", "sqrt(R_o/(R_L1 + R_D2 + R_S1))/2", "", "highest conversion ratio", blocks.PEAK_DERIVED, "min"),
     shared_duty("c", light=False),
     Line("D_c", "D_s2c", "", "duty ratio with drops, continuous conduction", blocks.VOLT_SECONDS),
     Line("L_r1", "V_11c*D_c/(f_s*dI_1ask)", "H", "inductance L1 for the ripple asked", blocks.VOLT_SECONDS),
     Line("L_r2", "V_21c*D_c/(f_s*dI_2ask)", "H", "inductance L2 for the ripple asked", blocks.VOLT_SECONDS),
-    Line(
-        "L_crit",
-        "V_11c*D_c*(1 - D_c)/(2*f_s*I_2c)",
-        "H",
-        "critical inductance L1 at the load",
-        blocks.BOUNDARY_CONDITION,
-    ),
-    Line(
-        "L_c2",
-        "V_21c*D_c*(1 - D_c)/(2*f_s*I_o)",
-        "H",
-        "critical inductance L2 at the load",
-        blocks.BOUNDARY_CONDITION,
-    ),
-    Line(
-        "L_full",
-        "V_11c*D_c*(1 - D_c)**2/(2*f_s*I_max)",
-        "H",
-        "critical inductance L1 at full load",
-        blocks.BOUNDARY_CONDITION,
-    ),
+    Line("L_crit", "V_11c*D_c*(1 - D_c)/(2*f_s*I_2c)", "H", "critical inductance L1 at the load", blocks.BOUNDARY_CONDITION),
+    Line("L_c2", "V_21c*D_c*(1 - D_c)/(2*f_s*I_o)", "H", "critical inductance L2 at the load", blocks.BOUNDARY_CONDITION),
+    Line("L_full", "V_11c*D_c*(1 - D_c)**2/(2*f_s*I_max)", "H", "critical inductance L1 at full load", blocks.BOUNDARY_CONDITION),
     blocks.inductance("L1", "L_r1", "L_crit", "L_full"),
-    Line(
-        "L_k2",
-        "1.02*L1*V_21c/(V_11c*(1 - D_c))",
-        "H",
-        "inductance L2 with which L2 idles just after L1",
-        blocks.BOUNDARY_CONDITION,
-    ),
+    Line("L_k2", "1.02*L1*V_21c/(V_11c*(1 - D_c))", "H", "inductance L2 with which L2 idles just after L1", blocks.BOUNDARY_CONDITION),
     second_inductance(),
     Line("I_B", "V_11c*D_c*(1 - D_c)**2/(2*f_s*L1)", "A", "boundary load current", blocks.BOUNDARY_CONDITION),
-    Line(
-        "I_B2",
-        "V_21c*D_c*(1 - D_c)/(2*f_s*L2)",
-        "A",
-        "load current below which L2 idles too",
-        blocks.BOUNDARY_CONDITION,
-    ),
+    Line("I_B2", "V_21c*D_c*(1 - D_c)/(2*f_s*L2)", "A", "load current below which L2 idles too", blocks.BOUNDARY_CONDITION),
 )
 
 STORED = blocks.Shape(
-    "I_d0",
-    (
-        ("D_1", "-I_v/I_d0", "-I_pk/I_d0"),
-        ("D_12", "1", "I_d1/I_d0"),
-        ("max(D_2 - D_12, 0)", "-I_2a/I_d0", "-I_v/I_d0"),
-    ),
+    "I_d0", (("D_1", "-I_v/I_d0", "-I_pk/I_d0"), ("D_12", "1", "I_d1/I_d0"), ("max(D_2 - D_12, 0)", "-I_2a/I_d0", "-I_v/I_d0"))
 )
 """Current of C_1: D1 charges it, L2 discharges it."""
 
 OPERATION = (
     shared_duty("d", light=True),
-    Line(
-        "D",
-        {CONTINUOUS: "D_s2d", REVERSED: "D_s2d - t_d*f_s"},
-        "",
-        "duty ratio that holds the output",
-        blocks.DISCONTINUOUS_RATIO,
-    ),
+    Line("D", {CONTINUOUS: "D_s2d", REVERSED: "D_s2d - t_d*f_s"}, "", "duty ratio that holds the output", blocks.DISCONTINUOUS_RATIO),
     Line("V_C1", "V_C1d", "V", "voltage of C_1", blocks.VOLT_SECONDS),
     *blocks.on_times(),
     Line(
@@ -249,21 +178,12 @@ OPERATION = (
     Line("I_2a", "I_pk - dI*D_12/D_2", "A", "current of L2 as D1 stops", blocks.KIRCHHOFF),
     Line("I_d1", "I_1m - dI_L1/2 - I_2a", "A", "current into C_1 as D1 stops", blocks.KIRCHHOFF),
     Line("Q_1", STORED.charge(), "C", "charge moved in and out of C_1", blocks.PIECES),
-    Line(
-        "C_1",
-        "(1 + m_C)*Q_1/(r_C*V_C1)",
-        "F",
-        "capacitance C_1, with margin",
-        blocks.PIECES,
-        component=True,
-    ),
+    Line("C_1", "(1 + m_C)*Q_1/(r_C*V_C1)", "F", "capacitance C_1, with margin", blocks.PIECES, component=True),
     Line("dV_C1", "Q_1/C_1 + R_C1*I_L1pk", "V", "ripple of C_1, peak to peak", blocks.PIECES),
     Line("I_C1rms", STORED.alternating, "A", "rms current of C_1", blocks.RMS_VALUES),
     Line("V_C1r", "(1 + m_V)*(V_C1 + dV_C1/2)", "V", "voltage rating C_1 should have", blocks.MARGIN),
     *blocks.smoothing(blocks.delivered()),
-    *blocks.device(
-        "S1", "D_1", "(I_1m + I_m)", "(dI_L1 + dI)", "V_o + dV_o/2 + max(V_FD3 + R_D3*I_pk, k_d*V_BD3)"
-    ),
+    *blocks.device("S1", "D_1", "(I_1m + I_m)", "(dI_L1 + dI)", "V_o + dV_o/2 + max(V_FD3 + R_D3*I_pk, k_d*V_BD3)"),
     *blocks.device(
         "D1",
         "D_12",
@@ -276,15 +196,7 @@ OPERATION = (
         "rectifier",
     ),
     *blocks.device(
-        "D2",
-        "D_1",
-        "I_1m",
-        "dI_L1",
-        {
-            CONTINUOUS: "V_o + V_FD3 - V_C1 + dV_C1/2 - V_FD1",
-            DISCONTINUOUS: "V_o + V_FD3 - V_in",
-        },
-        "rectifier",
+        "D2", "D_1", "I_1m", "dI_L1", {CONTINUOUS: "V_o + V_FD3 - V_C1 + dV_C1/2 - V_FD1", DISCONTINUOUS: "V_o + V_FD3 - V_in"}, "rectifier"
     ),
     *blocks.device("D3", "D_2", "I_m", "dI", "V_o + dV_o/2 - R_S1*(I_L1v + I_L2v)", "rectifier"),
     *blocks.supplying(blocks.triangle("dI_L1", fall="D_12")),

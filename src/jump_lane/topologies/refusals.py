@@ -80,10 +80,7 @@ def out_of_range(sheet: Sheet, spec: Spec) -> str:
 
 def too_much_esr(sheet: Sheet) -> str:
     """Return whether the ESR of the output capacitor alone makes more than the ripple asked, and what mends that."""
-    for symbol, capacitor, asked in (
-        ("dV_Q", "C_o", "dV_ask"),
-        *((f"dV_Q{k}", f"C_o{k}", f"dV_ask{k}") for k in range(2, 9)),
-    ):
+    for symbol, capacitor, asked in (("dV_Q", "C_o", "dV_ask"), *((f"dV_Q{k}", f"C_o{k}", f"dV_ask{k}") for k in range(2, 9))):
         if symbol in sheet and (sheet[symbol].values <= 0.0).any():
             tag = capacitor.replace("_", "")
             esr, ripple = sheet[f"R_{tag}"].worst, sheet[asked].worst

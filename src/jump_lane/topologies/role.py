@@ -53,12 +53,7 @@ class Role:
             return ()
         if self.kind == "transformer":
             return (
-                Datum(
-                    "leakage",
-                    f"L_k{self.tag}",
-                    "H",
-                    f"leakage inductance of {self.name}, seen at the primary",
-                ),
+                Datum("leakage", f"L_k{self.tag}", "H", f"leakage inductance of {self.name}, seen at the primary"),
                 Datum("primary_resistance", f"R_p{self.tag}", "Ω", f"primary resistance of {self.name}"),
                 Datum("secondary_resistance", f"R_s{self.tag}", "Ω", f"secondary resistance of {self.name}"),
             )
@@ -72,25 +67,9 @@ class Role:
         if self.kind == "rectifier":
             data.append(Datum("forward_voltage", f"V_F{self.tag}", "V", f"forward voltage of {self.name}"))
         if self.kind == "switch":
-            data.append(
-                Datum("output_capacitance", f"C_{self.tag}", "F", f"output capacitance of {self.name}")
-            )
-            data.append(
-                Datum("on_voltage", f"V_T{self.tag}", "V", f"on-state voltage at no current of {self.name}")
-            )
+            data.append(Datum("output_capacitance", f"C_{self.tag}", "F", f"output capacitance of {self.name}"))
+            data.append(Datum("on_voltage", f"V_T{self.tag}", "V", f"on-state voltage at no current of {self.name}"))
         if self.kind in ("switch", "rectifier"):
-            data.append(
-                Datum(
-                    "body_voltage",
-                    f"V_B{self.tag}",
-                    "V",
-                    f"forward voltage of the body diode of {self.name}",
-                    BODY_VOLTAGE,
-                )
-            )
-            data.append(
-                Datum(
-                    "body_resistance", f"R_B{self.tag}", "Ω", f"resistance of the body diode of {self.name}"
-                )
-            )
+            data.append(Datum("body_voltage", f"V_B{self.tag}", "V", f"forward voltage of the body diode of {self.name}", BODY_VOLTAGE))
+            data.append(Datum("body_resistance", f"R_B{self.tag}", "Ω", f"resistance of the body diode of {self.name}"))
         return tuple(data)

@@ -22,17 +22,8 @@ SIZING = blocks.pair_sizing(" - R_Co")
 
 OPERATION = (
     *blocks.pair_operation("V_o + V_FD1 + R_D1*I_x + R_L2*I_o + R_Co*(I_x - I_o)"),
-    Line(
-        "V_Cs", "V_in - R_L1*I_L1 + R_L2*I_L2", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS
-    ),
-    Line(
-        "f_z2",
-        "D_2**2*R_o/(2*pi*D_1*L_e)",
-        "Hz",
-        "right-half-plane zero, above the resonance of C_s",
-        blocks.ZEROS,
-        "min",
-    ),
+    Line("V_Cs", "V_in - R_L1*I_L1 + R_L2*I_L2", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS),
+    Line("f_z2", "D_2**2*R_o/(2*pi*D_1*L_e)", "Hz", "right-half-plane zero, above the resonance of C_s", blocks.ZEROS, "min"),
     *blocks.coupling_capacitor(),
     *blocks.smoothing(blocks.delivered()),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_Cs + dV_Cs/2 + V_o + max(V_FD1 + R_D1*I_v, k_d*V_BD1)"),
@@ -41,10 +32,7 @@ OPERATION = (
         "D_2",
         "I_m",
         "dI",
-        {
-            CONTINUOUS: "V_Cs + dV_Cs/2 + V_o - R_S1*I_v",
-            REVERSED: "V_Cs + dV_Cs/2 + V_o + max(-R_S1*I_v, k_d*V_BS1)",
-        },
+        {CONTINUOUS: "V_Cs + dV_Cs/2 + V_o - R_S1*I_v", REVERSED: "V_Cs + dV_Cs/2 + V_o + max(-R_S1*I_v, k_d*V_BS1)"},
         "rectifier",
     ),
     *blocks.supplying(blocks.triangle("dI_L1")),

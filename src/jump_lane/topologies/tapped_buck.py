@@ -87,12 +87,7 @@ PAGE = Page(
     good_for="large steps down at a comfortable duty ratio; the tap brings the rectifier n times the current",
     conversion="0 < V_o < V_in",
     isolated=False,
-    roles=(
-        *blocks.SINGLE_ROLES[:2],
-        Role("T", "transformer"),
-        Role("L", "magnetising"),
-        *blocks.SINGLE_ROLES[3:],
-    ),
+    roles=(*blocks.SINGLE_ROLES[:2], Role("T", "transformer"), Role("L", "magnetising"), *blocks.SINGLE_ROLES[3:]),
     ripples=(("dI_ask", "I_max/(D_i + n*(1 - D_i))"),),
     sizing=SIZING,
     operation=OPERATION,

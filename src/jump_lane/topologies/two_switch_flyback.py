@@ -88,17 +88,8 @@ PAGE = Page(
     turns=transformers.TURNS,
     looser=transformers.LOOSER,
     duty_limit=0.4,
-    bounds=(
-        Bound(
-            "V_or",
-            "V_in",
-            "the clamp diodes would conduct instead of D1; lower the turns ratio or duty_limit",
-        ),
-    ),
-    proofs=(
-        *(p for p in flybacks.flyback_proofs() if p.symbol not in ("V_S1", "V_cl")),
-        Proof("V_S1", "S1.v", "maximum", needs="L_kT"),
-    ),
+    bounds=(Bound("V_or", "V_in", "the clamp diodes would conduct instead of D1; lower the turns ratio or duty_limit"),),
+    proofs=(*(p for p in flybacks.flyback_proofs() if p.symbol not in ("V_S1", "V_cl")), Proof("V_S1", "S1.v", "maximum", needs="L_kT")),
     asks=flybacks.flyback_asks(),
     figure=(
         ("gate", ("S1.gate", "S2.gate")),

@@ -22,9 +22,7 @@ SIZING = blocks.pair_sizing()
 
 OPERATION = (
     *blocks.pair_operation("V_o + V_FD1 + R_D1*I_x + R_L2*I_o"),
-    Line(
-        "V_Cs", "V_o - R_L1*I_L1 + R_L2*I_L2", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS
-    ),
+    Line("V_Cs", "V_o - R_L1*I_L1 + R_L2*I_L2", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS),
     *blocks.coupling_capacitor(),
     *blocks.smoothing(blocks.triangle("dI_L2")),
     *blocks.device("S1", "D_1", "I_m", "dI", "V_in + V_Cs + dV_Cs/2 + max(V_FD1 + R_D1*I_v, k_d*V_BD1)"),
@@ -33,10 +31,7 @@ OPERATION = (
         "D_2",
         "I_m",
         "dI",
-        {
-            CONTINUOUS: "V_in + V_Cs + dV_Cs/2 - R_S1*I_v",
-            REVERSED: "V_in + V_Cs + dV_Cs/2 + max(-R_S1*I_v, k_d*V_BS1)",
-        },
+        {CONTINUOUS: "V_in + V_Cs + dV_Cs/2 - R_S1*I_v", REVERSED: "V_in + V_Cs + dV_Cs/2 + max(-R_S1*I_v, k_d*V_BS1)"},
         "rectifier",
     ),
     *blocks.chopped_input("D_1", "I_m", "dI"),

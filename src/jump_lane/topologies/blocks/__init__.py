@@ -1,45 +1,11 @@
 """Groups of equations that several topologies share, each with its source."""
 
-from jump_lane.topologies.blocks.capacitors import (
-    chopped_input,
-    coupling_capacitor,
-    smoothing,
-    supplying,
-    together,
-    together_drawn,
-)
-from jump_lane.topologies.blocks.devices import (
-    device,
-    ramped_device,
-    with_spike,
-)
-from jump_lane.topologies.blocks.drive import (
-    PAIR_ROLES,
-    PHASE_ROLES,
-    PHASE_START,
-    SINGLE_ROLES,
-    main_switch,
-    phase_switches,
-)
-from jump_lane.topologies.blocks.duty import (
-    handed_over,
-    lossy_duty,
-    on_times,
-    peak_ratio,
-    pulse_times,
-    ratio_left,
-)
-from jump_lane.topologies.blocks.inductors import (
-    inductance,
-    inductor,
-    single_inductor_sizing,
-)
-from jump_lane.topologies.blocks.pair import (
-    ONE_CORE,
-    RIPPLES,
-    pair_operation,
-    pair_sizing,
-)
+from jump_lane.topologies.blocks.capacitors import chopped_input, coupling_capacitor, smoothing, supplying, together, together_drawn
+from jump_lane.topologies.blocks.devices import device, ramped_device, with_spike
+from jump_lane.topologies.blocks.drive import PAIR_ROLES, PHASE_ROLES, PHASE_START, SINGLE_ROLES, main_switch, phase_switches
+from jump_lane.topologies.blocks.duty import handed_over, lossy_duty, on_times, peak_ratio, pulse_times, ratio_left
+from jump_lane.topologies.blocks.inductors import inductance, inductor, single_inductor_sizing
+from jump_lane.topologies.blocks.pair import ONE_CORE, RIPPLES, pair_operation, pair_sizing
 from jump_lane.topologies.blocks.phases import shares
 from jump_lane.topologies.blocks.proofs import (
     PHASE_PANELS,

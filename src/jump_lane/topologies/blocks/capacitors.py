@@ -19,9 +19,7 @@ MATCHING = 0.05
 """Part of one phase's current to which phases match."""
 
 
-def smoothing(
-    shape: Shape, frequency: str = "f_s", least: str = "", meaning: str = "with margin"
-) -> tuple[Line, ...]:
+def smoothing(shape: Shape, frequency: str = "f_s", least: str = "", meaning: str = "with margin") -> tuple[Line, ...]:
     """Return the output capacitor behind a current of straight pieces: its choice, its ripple with ESR, its current.
 
     Parameters
@@ -37,9 +35,7 @@ def smoothing(
         Line("Q_o", shape.charge(frequency), "C", "charge moved in and out of the output capacitor", PIECES),
         Line("dV_Q", "dV_ask - max(a_ESR*dV_ask, R_Co*dI_s)", "V", "ripple left to the charge", ASKED, "min"),
         Line("ESR_max", "(1 - (1 - a_ESR)/(1 + m_C))*dV_ask/dI_s", "Ω", "largest ESR of C_o", PIECES, "min"),
-        Line(
-            "C_o", f"(1 + m_C)*{charge}/dV_Q", "F", f"output capacitance, {meaning}", PIECES, component=True
-        ),
+        Line("C_o", f"(1 + m_C)*{charge}/dV_Q", "F", f"output capacitance, {meaning}", PIECES, component=True),
         Line(
             "k_o",
             f"1/sqrt(1 + (g_o/(2*pi*{shape.count}*{frequency}*C_o))**2)",
@@ -49,13 +45,7 @@ def smoothing(
             "min",
         ),
         Line("dV_oESR", "R_Co*dI_s", "V", "ESR share of the output ripple", PIECES),
-        Line(
-            "dV_o",
-            f"k_o*{shape.ripple('C_o', 'R_Co', frequency)}",
-            "V",
-            "output ripple, peak to peak",
-            PIECES,
-        ),
+        Line("dV_o", f"k_o*{shape.ripple('C_o', 'R_Co', frequency)}", "V", "output ripple, peak to peak", PIECES),
         Line("I_Corms", f"k_o*{shape.alternating}", "A", "rms current of the output capacitor", RMS_VALUES),
     )
 
@@ -80,25 +70,11 @@ def supplying(shape: Shape, least: str = "", meaning: str = "with margin") -> tu
     charge = f"max({shape.charge()}, {least})" if least else shape.charge()
     return (
         Line("I_Cirms", shape.alternating, "A", "rms current of the input capacitor", RMS_VALUES),
-        Line(
-            "C_i",
-            f"(1 + m_C)*{charge}/dV_iask",
-            "F",
-            f"input capacitance, {meaning}",
-            PIECES,
-            component=True,
-        ),
+        Line("C_i", f"(1 + m_C)*{charge}/dV_iask", "F", f"input capacitance, {meaning}", PIECES, component=True),
     )
 
 
-def chopped_input(
-    fraction: str,
-    middle: str,
-    ripple: str,
-    frequency: str = "f_s",
-    average: str = "",
-    square: str = "",
-) -> tuple[Line, ...]:
+def chopped_input(fraction: str, middle: str, ripple: str, frequency: str = "f_s", average: str = "", square: str = "") -> tuple[Line, ...]:
     """Return the input capacitor in front of a switch that chops the input current.
 
     Parameters
@@ -111,13 +87,7 @@ def chopped_input(
     pulses = f"{fraction}*({middle}**2 + {ripple}**2/12)"
     return (
         Line("I_in", average or f"{fraction}*{middle}", "A", "average input current", VOLT_SECONDS),
-        Line(
-            "I_Cirms",
-            f"sqrt({square or pulses} - I_in**2)",
-            "A",
-            "rms current of the input capacitor",
-            RMS_VALUES,
-        ),
+        Line("I_Cirms", f"sqrt({square or pulses} - I_in**2)", "A", "rms current of the input capacitor", RMS_VALUES),
         Line(
             "Q_in",
             f"{fraction}/{frequency}*min(1, ({middle} + {ripple}/2 - I_in)/{ripple})"
@@ -126,15 +96,7 @@ def chopped_input(
             "charge taken from the input capacitor",
             INPUT_CHARGE,
         ),
-        Line(
-            "C_i",
-            "(1 + m_C)*Q_in/dV_iask",
-            "F",
-            "input capacitance, with margin",
-            INPUT_CHARGE,
-            "max",
-            component=True,
-        ),
+        Line("C_i", "(1 + m_C)*Q_in/dV_iask", "F", "input capacitance, with margin", INPUT_CHARGE, "max", component=True),
     )
 
 
@@ -152,14 +114,7 @@ def coupling_capacitor(name: str = "C_s") -> tuple[Line, ...]:
     swing = f"Q_s/{name} + R_{x}*(max(I_L1v, 0) + I_L2pk)"
     return (
         Line("Q_s", shape.charge(), "C", f"charge moved in and out of {name}", COUPLING_CHARGE),
-        Line(
-            name,
-            f"(1 + m_C)*Q_s/(r_C*V_{x})",
-            "F",
-            "coupling capacitance, with margin",
-            COUPLING_CHARGE,
-            component=True,
-        ),
+        Line(name, f"(1 + m_C)*Q_s/(r_C*V_{x})", "F", "coupling capacitance, with margin", COUPLING_CHARGE, component=True),
         Line(f"dV_{x}", swing, "V", f"ripple of {name}, peak to peak", COUPLING_CHARGE),
         Line(f"I_{x}rms", shape.alternating, "A", f"rms current of {name}", RMS_VALUES),
         Line(f"V_{x}r", f"(1 + m_V)*(V_{x} + dV_{x}/2)", "V", f"voltage rating {name} should have", MARGIN),

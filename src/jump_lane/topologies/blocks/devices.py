@@ -6,16 +6,10 @@ from collections.abc import Mapping
 
 from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.ramps import root_mean_square
-from jump_lane.topologies.blocks.sources import (
-    KIRCHHOFF,
-    MARGIN,
-    RMS_VALUES,
-)
+from jump_lane.topologies.blocks.sources import KIRCHHOFF, MARGIN, RMS_VALUES
 
 
-def device(
-    name: str, fraction: str, middle: str, ripple: str, blocks: str | Mapping[str, str], noun: str = "switch"
-) -> tuple[Line, ...]:
+def device(name: str, fraction: str, middle: str, ripple: str, blocks: str | Mapping[str, str], noun: str = "switch") -> tuple[Line, ...]:
     """Return average, rms, peak and blocking stress of a device, and the ratings it should have.
 
     Parameters
@@ -27,24 +21,12 @@ def device(
         Formula of the voltage it blocks, or one for each conduction mode.
     """
     return stresses(
-        name,
-        f"({fraction})*{middle}",
-        f"sqrt(({fraction})*({middle}**2 + {ripple}**2/12))",
-        f"{middle} + {ripple}/2",
-        blocks,
-        noun,
+        name, f"({fraction})*{middle}", f"sqrt(({fraction})*({middle}**2 + {ripple}**2/12))", f"{middle} + {ripple}/2", blocks, noun
     )
 
 
 def ramped_device(
-    name: str,
-    fraction: str,
-    first: str,
-    last: str,
-    blocks: str | Mapping[str, str],
-    up: str = "0",
-    down: str = "0",
-    noun: str = "switch",
+    name: str, fraction: str, first: str, last: str, blocks: str | Mapping[str, str], up: str = "0", down: str = "0", noun: str = "switch"
 ) -> tuple[Line, ...]:
     """Return the stresses of a device whose current rises straight to ``first`` and in the end falls from ``last``.
 
@@ -69,12 +51,7 @@ def with_spike(name: str, noun: str = "switch") -> Line:
 
 
 def stresses(
-    name: str,
-    average: str,
-    rms: str | Mapping[str, str],
-    peak: str,
-    blocks: str | Mapping[str, str],
-    noun: str = "switch",
+    name: str, average: str, rms: str | Mapping[str, str], peak: str, blocks: str | Mapping[str, str], noun: str = "switch"
 ) -> tuple[Line, ...]:
     """Return the stresses of a device from their formulas, and the ratings it should have."""
     return (

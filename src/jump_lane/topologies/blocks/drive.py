@@ -6,13 +6,7 @@ from jump_lane.circuit.gates import Gates, Instant, on, shifted
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 
-SINGLE_ROLES = (
-    Role("S1", "switch"),
-    Role("D1", "rectifier"),
-    Role("L", "inductor"),
-    Role("C_o", "capacitor"),
-    Role("C_i", "capacitor"),
-)
+SINGLE_ROLES = (Role("S1", "switch"), Role("D1", "rectifier"), Role("L", "inductor"), Role("C_o", "capacitor"), Role("C_i", "capacitor"))
 """One switch, one rectifier, one inductor."""
 
 PAIR_ROLES = (

@@ -3,15 +3,7 @@
 from __future__ import annotations
 
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
-from jump_lane.topologies.blocks.sources import (
-    DEFINITION,
-    DISCONTINUOUS_RATIO,
-    ENERGY,
-    KIRCHHOFF,
-    PEAK_DERIVED,
-    VOLT_SECONDS,
-    WITH_LOSSES,
-)
+from jump_lane.topologies.blocks.sources import DEFINITION, DISCONTINUOUS_RATIO, ENERGY, KIRCHHOFF, PEAK_DERIVED, VOLT_SECONDS, WITH_LOSSES
 
 
 def lossy_duty(a: str, b: str, c: str, load: str = "I_o") -> tuple[Line, ...]:
@@ -23,13 +15,7 @@ def lossy_duty(a: str, b: str, c: str, load: str = "I_o") -> tuple[Line, ...]:
         Line("a_D", a, "V", "energy balance: factor of D'²", ENERGY),
         Line("b_D", b, "V", "energy balance: factor of −D'", ENERGY),
         Line("c_D", c, "V", "energy balance: what is left", ENERGY),
-        Line(
-            "D_c",
-            "1 - (b_D + sqrt(b_D**2 - 4*a_D*c_D))/(2*a_D)",
-            "",
-            "duty ratio with drops, continuous conduction",
-            ENERGY,
-        ),
+        Line("D_c", "1 - (b_D + sqrt(b_D**2 - 4*a_D*c_D))/(2*a_D)", "", "duty ratio with drops, continuous conduction", ENERGY),
         Line("I_c", f"{load}/(1 - D_c)", "A", "current handed over, continuous conduction", VOLT_SECONDS),
     )
 
@@ -46,22 +32,8 @@ def peak_ratio(resistance: str, load: str = "R_o") -> tuple[Line, ...]:
     """
     return (
         Line("k_R", f"({resistance})/{load}", "", "resistance over that of the load", PEAK_DERIVED),
-        Line(
-            "D_pk",
-            "1 + k_R - sqrt(k_R + k_R**2)",
-            "",
-            "duty ratio of the highest output",
-            PEAK_DERIVED,
-            "min",
-        ),
-        Line(
-            "M_pk",
-            "D_pk*(1 - D_pk)/((1 - D_pk)**2 + k_R)",
-            "",
-            "highest conversion ratio",
-            PEAK_DERIVED,
-            "min",
-        ),
+        Line("D_pk", "1 + k_R - sqrt(k_R + k_R**2)", "", "duty ratio of the highest output", PEAK_DERIVED, "min"),
+        Line("M_pk", "D_pk*(1 - D_pk)/((1 - D_pk)**2 + k_R)", "", "highest conversion ratio", PEAK_DERIVED, "min"),
     )
 
 
@@ -100,24 +72,14 @@ def handed_over(on: str, off: str, off_ideal: str, inductance: str, load: str = 
         Line("V_2", off, "V", "inductor voltage reversed, S1 off", WITH_LOSSES),
         Line(
             "D",
-            {
-                CONTINUOUS: "D_c",
-                REVERSED: "D_c - t_d*f_s",
-                DISCONTINUOUS: f"sqrt(2*{inductance}*f_s*{load}*V_2)/V_1",
-            },
+            {CONTINUOUS: "D_c", REVERSED: "D_c - t_d*f_s", DISCONTINUOUS: f"sqrt(2*{inductance}*f_s*{load}*V_2)/V_1"},
             "",
             "duty ratio that holds the output",
             DISCONTINUOUS_RATIO,
         ),
         *pulse_times(),
         Line("dI", f"V_1*D_1/(f_s*{inductance})", "A", "ripple of the current handed over", VOLT_SECONDS),
-        Line(
-            "I_m",
-            {CONTINUOUS: f"{load}/D_2", DISCONTINUOUS: "dI/2"},
-            "A",
-            "middle of the slope of the current handed over",
-            KIRCHHOFF,
-        ),
+        Line("I_m", {CONTINUOUS: f"{load}/D_2", DISCONTINUOUS: "dI/2"}, "A", "middle of the slope of the current handed over", KIRCHHOFF),
         Line("I_pk", "I_m + dI/2", "A", "peak of the current handed over", KIRCHHOFF),
         Line("I_v", "I_m - dI/2", "A", "valley of the current handed over", KIRCHHOFF, "min"),
     )
@@ -139,10 +101,7 @@ def pulse_times() -> tuple[Line, ...]:
 
 def on_times() -> tuple[Line, ...]:
     """Return on-time, gate angle, and the rising part of the period."""
-    return (
-        *gate_times(),
-        Line("D_1", {CONTINUOUS: "D", REVERSED: "D + t_d*f_s"}, "", "rising part of the period", KIRCHHOFF),
-    )
+    return (*gate_times(), Line("D_1", {CONTINUOUS: "D", REVERSED: "D + t_d*f_s"}, "", "rising part of the period", KIRCHHOFF))
 
 
 def gate_times() -> tuple[Line, ...]:

@@ -14,13 +14,7 @@ from jump_lane.topologies.blocks.capacitors import chopped_input, smoothing
 from jump_lane.topologies.blocks.devices import device, with_spike
 from jump_lane.topologies.blocks.duty import gate_times, handed_over, lossy_duty, peak_ratio
 from jump_lane.topologies.blocks.inductors import inductor, single_inductor_sizing
-from jump_lane.topologies.blocks.proofs import (
-    device_proofs,
-    held_proofs,
-    inductor_proofs,
-    output_asks,
-    output_proofs,
-)
+from jump_lane.topologies.blocks.proofs import device_proofs, held_proofs, inductor_proofs, output_asks, output_proofs
 from jump_lane.topologies.blocks.rewriting import Text
 from jump_lane.topologies.blocks.shape import Shape
 from jump_lane.topologies.blocks.sources import (
@@ -56,13 +50,7 @@ RIPPLES = (("dI_ask", "I_max*(V_in + V_or)/(n*V_in)"),)
 
 
 DISSIPATING = (
-    Line(
-        "V_cl",
-        "V_2/2 + sqrt(V_2**2/4 + f_s*L_kT*I_pk**2*R_cl/2)",
-        "V",
-        "clamp voltage above the input",
-        LEAKAGE,
-    ),
+    Line("V_cl", "V_2/2 + sqrt(V_2**2/4 + f_s*L_kT*I_pk**2*R_cl/2)", "V", "clamp voltage above the input", LEAKAGE),
     Line("Z_cl", "sqrt(L_kT/C_cl)", "Ω", "impedance of leakage and clamp capacitance", LEAKAGE),
     Line(
         "V_c0",
@@ -109,9 +97,7 @@ def flyback_sizing(primary: str = "(R_S1 + R_pT)") -> tuple[Entry, ...]:
     )
 
 
-def dissipating_clamp(
-    resistance: str = "2*k_cl*(k_cl - 1)*V_or**2/(f_s*L_kT*I_pk0**2)",
-) -> tuple[Line, ...]:
+def dissipating_clamp(resistance: str = "2*k_cl*(k_cl - 1)*V_or**2/(f_s*L_kT*I_pk0**2)") -> tuple[Line, ...]:
     """Return the clamp of a resistor beside a capacitor, sized where the peak current is largest.
 
     Parameters
@@ -120,30 +106,9 @@ def dissipating_clamp(
         Formula of the resistance that brings the clamp to its voltage.
     """
     return (
-        Line(
-            "I_pk0",
-            "max(I_c + V_1c*D_c/(2*f_s*L_m), sqrt(2*I_or*V_or/(f_s*L_m)))",
-            "A",
-            "peak current without leakage",
-            KIRCHHOFF,
-        ),
-        Line(
-            "R_cl",
-            resistance,
-            "Ω",
-            "clamp resistance that brings the clamp to its voltage",
-            LEAKAGE,
-            "min",
-            component=True,
-        ),
-        Line(
-            "C_cl",
-            "20/(f_s*R_cl)",
-            "F",
-            "clamp capacitance for 5 % ripple",
-            LEAKAGE,
-            component=True,
-        ),
+        Line("I_pk0", "max(I_c + V_1c*D_c/(2*f_s*L_m), sqrt(2*I_or*V_or/(f_s*L_m)))", "A", "peak current without leakage", KIRCHHOFF),
+        Line("R_cl", resistance, "Ω", "clamp resistance that brings the clamp to its voltage", LEAKAGE, "min", component=True),
+        Line("C_cl", "20/(f_s*R_cl)", "F", "clamp capacitance for 5 % ripple", LEAKAGE, component=True),
     )
 
 
@@ -202,13 +167,7 @@ def _solved(leaky: Leaky) -> tuple[Line, ...]:
             DISCONTINUOUS_RATIO,
         ),
         Line("dI", "V_1*D_1/(f_s*L_m)", "A", "ripple of the magnetising current", VOLT_SECONDS),
-        Line(
-            "I_m",
-            {CONTINUOUS: "x_k*I_or/D_2", DISCONTINUOUS: "dI/2"},
-            "A",
-            "middle of the slope of the magnetising current",
-            KIRCHHOFF,
-        ),
+        Line("I_m", {CONTINUOUS: "x_k*I_or/D_2", DISCONTINUOUS: "dI/2"}, "A", "middle of the slope of the magnetising current", KIRCHHOFF),
         Line("I_pk", "I_m + dI/2", "A", "peak of the magnetising current", KIRCHHOFF),
         Line("I_v", "I_m - dI/2", "A", "valley of the magnetising current", KIRCHHOFF, "min"),
         *leaky.clamp,
@@ -230,13 +189,7 @@ def leaking_operation(leaky: Leaky) -> tuple[Line, ...]:
             "current that sets the drops (half the peak in discontinuous conduction)",
             WITH_LOSSES,
         ),
-        Line(
-            "V_1",
-            f"(V_in - {leaky.primary}*I_x)*L_m/(L_m + {leaky.leakage})",
-            "V",
-            "magnetising voltage, S1 on",
-            WITH_LOSSES,
-        ),
+        Line("V_1", f"(V_in - {leaky.primary}*I_x)*L_m/(L_m + {leaky.leakage})", "V", "magnetising voltage, S1 on", WITH_LOSSES),
         Line("V_2", leaky.off, "V", "magnetising voltage reversed, S1 off", WITH_LOSSES),
         *_solved(leaky),
         Line("D", leaky.duty, "", "duty ratio that holds the output", LEAKAGE),
@@ -279,15 +232,7 @@ def flyback_currents(switches: str = "1", drawn: tuple[str, str] = ("", "")) -> 
     """
     return (
         Line("dI_Lm", "dI", "A", "ripple of the magnetising current, peak to peak", VOLT_SECONDS),
-        Line(
-            "f_z",
-            "D_2**2*n**2*R_o/(2*pi*D_1*L_m)",
-            "Hz",
-            "right-half-plane zero",
-            RIGHT_HALF_PLANE,
-            "min",
-            modes=WHOLE,
-        ),
+        Line("f_z", "D_2**2*n**2*R_o/(2*pi*D_1*L_m)", "Hz", "right-half-plane zero", RIGHT_HALF_PLANE, "min", modes=WHOLE),
         *inductor("L_m", "(D_1 + D_2)*I_m", "dI", "D_1 + D_2"),
         *secondary_currents(switches),
         *chopped_input("D_1", "I_m", "dI", average=drawn[0], square=drawn[1]),
@@ -297,13 +242,7 @@ def flyback_currents(switches: str = "1", drawn: tuple[str, str] = ("", "")) -> 
 def secondary_slopes() -> tuple[Line, ...]:
     """Return the secondary current as it rises, at its largest, and at its end."""
     return (
-        Line(
-            "I_am",
-            "n*(I_pk - dI*D_k2/(2*D_2) - I_h)",
-            "A",
-            "secondary current halfway to its largest",
-            LEAKAGE,
-        ),
+        Line("I_am", "n*(I_pk - dI*D_k2/(2*D_2) - I_h)", "A", "secondary current halfway to its largest", LEAKAGE),
         Line("I_a", "n*(I_pk - dI*D_k2/D_2)", "A", "largest secondary current", LEAKAGE),
         Line("I_b", "n*(I_v + dI*D_k1/D_2)", "A", "last secondary current", LEAKAGE, "min"),
     )
@@ -319,12 +258,7 @@ def rectified_output() -> tuple[Line, ...]:
     return smoothing(
         Shape(
             "I_a",
-            (
-                ("D_k2/2", "0", "I_am/I_a"),
-                ("D_k2/2", "I_am/I_a", "1"),
-                ("D_2 - D_k1 - D_k2", "1", "I_b/I_a"),
-                ("D_k1", "I_b/I_a", "0"),
-            ),
+            (("D_k2/2", "0", "I_am/I_a"), ("D_k2/2", "I_am/I_a", "1"), ("D_2 - D_k1 - D_k2", "1", "I_b/I_a"), ("D_k1", "I_b/I_a", "0")),
         )
     )
 
@@ -393,8 +327,4 @@ def flyback_asks() -> tuple[Ask, ...]:
 
 def clamp(p: Point, drain: str) -> tuple[Element, ...]:
     """Return the dissipating clamp from the drain of S1 to the input."""
-    return (
-        Diode("D_cl", drain, "c"),
-        Capacitor("C_cl", "c", "in", p["C_cl"]),
-        Resistor("R_cl", "c", "in", p["R_cl"]),
-    )
+    return (Diode("D_cl", drain, "c"), Capacitor("C_cl", "c", "in", p["C_cl"]), Resistor("R_cl", "c", "in", p["R_cl"]))

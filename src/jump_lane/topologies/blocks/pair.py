@@ -9,15 +9,7 @@ from __future__ import annotations
 from jump_lane.equations.sheet import WHOLE, Line
 from jump_lane.topologies.blocks.duty import handed_over, lossy_duty, peak_ratio, ratio_left
 from jump_lane.topologies.blocks.inductors import inductor
-from jump_lane.topologies.blocks.sources import (
-    BOUNDARY_CONDITION,
-    COUPLED,
-    DEFINITION,
-    MARGIN,
-    VOLT_SECONDS,
-    WITH_LOSSES,
-    ZEROS,
-)
+from jump_lane.topologies.blocks.sources import BOUNDARY_CONDITION, COUPLED, DEFINITION, MARGIN, VOLT_SECONDS, WITH_LOSSES, ZEROS
 from jump_lane.topologies.page import ByTarget
 
 RIPPLES = (("dI_1ask", "I_max*V_o/V_in"), ("dI_2ask", "I_max"))
@@ -48,32 +40,14 @@ def pair_sizing(esr: str = "") -> tuple[Line | ByTarget, ...]:
             "(R_S1 + R_L1)*I_o",
         ),
         *peak_ratio("R_L1 + R_S1"),
-        Line(
-            "V_1c",
-            "V_in - R_S1*I_c - R_L1*I_o*V_o/V_in",
-            "V",
-            "voltage of both inductors, S1 on",
-            WITH_LOSSES,
-        ),
+        Line("V_1c", "V_in - R_S1*I_c - R_L1*I_o*V_o/V_in", "V", "voltage of both inductors, S1 on", WITH_LOSSES),
         Line("c_T", "floor(k_T + 0.999999)", "", "1 with both windings on one core, else 0", DEFINITION),
         Line("L_r1", "V_1c*D_c/(f_s*dI_1ask)", "H", "inductance for the ripple asked of L1", VOLT_SECONDS),
         Line("L_r2", "V_1c*D_c/(f_s*dI_2ask)", "H", "inductance for the ripple asked of L2", VOLT_SECONDS),
         Line("L_n1", "max(L_r1, c_T*L_r2)/(1 + k_T)", "H", "inductance L1 needs for the ripple", COUPLED),
         Line("L_n2", "max(L_r2, c_T*L_r1)/(1 + k_T)", "H", "inductance L2 needs for the ripple", COUPLED),
-        Line(
-            "L_crit",
-            "V_1c*D_c*(1 - D_c)/(2*f_s*I_o)",
-            "H",
-            "critical inductance of both in parallel at the load",
-            BOUNDARY_CONDITION,
-        ),
-        Line(
-            "L_full",
-            "V_1c*D_c*(1 - D_c)/(2*f_s*I_max)",
-            "H",
-            "critical inductance of both in parallel at full load",
-            BOUNDARY_CONDITION,
-        ),
+        Line("L_crit", "V_1c*D_c*(1 - D_c)/(2*f_s*I_o)", "H", "critical inductance of both in parallel at the load", BOUNDARY_CONDITION),
+        Line("L_full", "V_1c*D_c*(1 - D_c)/(2*f_s*I_max)", "H", "critical inductance of both in parallel at full load", BOUNDARY_CONDITION),
         _choice("L1", "L_n1", "L_n2"),
         _choice("L2", "L_n2", "L_n1"),
         Line("M_T", "k_T*sqrt(L1*L2)", "H", "mutual inductance", COUPLED),
@@ -91,14 +65,10 @@ def _choice(name: str, own: str, other: str) -> ByTarget:
     share = f"(1 + {own}/{other})/(1 + k_T)"
     return ByTarget(
         {
-            "continuous": line(
-                f"(1 + m_L)*max({own}, L_crit*{share})", "ripple and continuous conduction, with margin"
-            ),
+            "continuous": line(f"(1 + m_L)*max({own}, L_crit*{share})", "ripple and continuous conduction, with margin"),
             "either": line(f"(1 + m_L)*{own}", "ripple as asked, with margin"),
             "boundary": line(f"L_full*{share}", "at the boundary at full load"),
-            "discontinuous": line(
-                f"L_full*{share}/(1 + m_L)", "discontinuous up to full load, with margin", "min"
-            ),
+            "discontinuous": line(f"L_full*{share}/(1 + m_L)", "discontinuous up to full load, with margin", "min"),
         }
     )
 
@@ -114,12 +84,8 @@ def pair_operation(off: str) -> tuple[Line, ...]:
     return (
         Line("I_1x", "I_o*V_o/V_in", "A", "current of L1 that sets the drops", VOLT_SECONDS),
         *handed_over("V_in - R_S1*I_x - R_L1*I_1x", off, "V_o + V_FD1", "L_e"),
-        Line(
-            "dI_L1", "V_1*D_1*(L2 - M_T)/(f_s*(L1*L2 - M_T**2))", "A", "ripple of L1, peak to peak", COUPLED
-        ),
-        Line(
-            "dI_L2", "V_1*D_1*(L1 - M_T)/(f_s*(L1*L2 - M_T**2))", "A", "ripple of L2, peak to peak", COUPLED
-        ),
+        Line("dI_L1", "V_1*D_1*(L2 - M_T)/(f_s*(L1*L2 - M_T**2))", "A", "ripple of L1, peak to peak", COUPLED),
+        Line("dI_L2", "V_1*D_1*(L1 - M_T)/(f_s*(L1*L2 - M_T**2))", "A", "ripple of L2, peak to peak", COUPLED),
         ratio_left("D/(1 - D)"),
         Line(
             "f_z",

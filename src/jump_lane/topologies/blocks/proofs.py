@@ -16,9 +16,7 @@ def inductor_proofs(*names: str, element: str = "") -> tuple[Proof, ...]:
 
     ``element`` stands for several made alike.
     """
-    return tuple(
-        proof for name in names for proof in _inductor(name.replace("_", ""), element or name, element)
-    )
+    return tuple(proof for name in names for proof in _inductor(name.replace("_", ""), element or name, element))
 
 
 def _inductor(x: str, element: str, alike: str) -> tuple[Proof, ...]:
@@ -33,10 +31,7 @@ def _inductor(x: str, element: str, alike: str) -> tuple[Proof, ...]:
 
 def output_proofs() -> tuple[Proof, ...]:
     """Return the proofs of the output capacitor."""
-    return (
-        Proof("dV_o", "load.v", "peak_to_peak", 0.05),
-        Proof("I_Corms", "C_o.i", "rms", BENT),
-    )
+    return (Proof("dV_o", "load.v", "peak_to_peak", 0.05), Proof("I_Corms", "C_o.i", "rms", BENT))
 
 
 def coupling_proofs(name: str = "C_s") -> tuple[Proof, ...]:
@@ -109,13 +104,7 @@ def held_proofs() -> tuple[Proof, ...]:
 
 def single_proofs() -> tuple[Proof, ...]:
     """Return the proofs of a converter with one switch, one rectifier and one inductor."""
-    return (
-        *held_proofs(),
-        *inductor_proofs("L"),
-        *output_proofs(),
-        *device_proofs("S1", "D1"),
-        Proof("I_Cirms", "source.i", "ac_rms"),
-    )
+    return (*held_proofs(), *inductor_proofs("L"), *output_proofs(), *device_proofs("S1", "D1"), Proof("I_Cirms", "source.i", "ac_rms"))
 
 
 def single_asks() -> tuple[Ask, ...]:

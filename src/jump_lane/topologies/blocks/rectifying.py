@@ -9,10 +9,7 @@ from jump_lane.topologies.point import Point
 
 
 def transformer(
-    p: Point,
-    primaries: tuple[tuple[str, str, str], ...],
-    leak: bool = True,
-    further: tuple[Winding, ...] = (),
+    p: Point, primaries: tuple[tuple[str, str, str], ...], leak: bool = True, further: tuple[Winding, ...] = ()
 ) -> tuple[Element, ...]:
     """Return the transformer and all behind it up to the load.
 
@@ -27,12 +24,7 @@ def transformer(
     """
     first = primaries[0]
     windings = tuple(Winding(name, a, b, p["n"]) for name, a, b in primaries)
-    build = {
-        "centre-tap": _centre_tap,
-        "bridge": _bridge,
-        "current-doubler": _doubler,
-        "half-wave": _half_wave,
-    }[p.secondary]
+    build = {"centre-tap": _centre_tap, "bridge": _bridge, "current-doubler": _doubler, "half-wave": _half_wave}[p.secondary]
     elements, secondaries = build(p, p["L_kT"] / p["n"] ** 2 if leak else 0.0)
     return (
         Inductor("L_m", first[1], first[2], p["L_m"]),

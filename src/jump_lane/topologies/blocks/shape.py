@@ -53,8 +53,6 @@ def triangle(ripple: str = "dI_L", rise: str = "D_1", fall: str = "D_2", count: 
     return Shape(ripple, ((rise, "0", "1"), (fall, "1", "0")), count)
 
 
-def delivered(
-    peak: str = "I_pk", valley: str = "I_v", fall: str = "D_2", rise: tuple[tuple[str, str, str], ...] = ()
-) -> Shape:
+def delivered(peak: str = "I_pk", valley: str = "I_v", fall: str = "D_2", rise: tuple[tuple[str, str, str], ...] = ()) -> Shape:
     """Return the current of a rectifier: it falls from ``peak`` to ``valley``, after what the pieces ``rise`` say."""
     return Shape(peak, (*rise, (fall, "1", f"{valley}/{peak}")))

@@ -98,15 +98,7 @@ class StepDown:
             ),
             *magnetising,
             *(self._held_at_boundary() if self.core else ()),
-            *sized(
-                f"V_1c*D_c/{f}",
-                load,
-                self.full,
-                self.phases,
-                self.least,
-                self.needed,
-                "I_Hc" if self.core else "",
-            ),
+            *sized(f"V_1c*D_c/{f}", load, self.full, self.phases, self.least, self.needed, "I_Hc" if self.core else ""),
         )
 
     def _held_at_boundary(self) -> tuple[Line, ...]:
@@ -162,21 +154,11 @@ class StepDown:
             ),
             Line("dI_L", f"V_1*D_1/({f}*L)", "A", "inductor ripple, peak to peak", VOLT_SECONDS),
             *(self._held() if self.core else ()),
-            Line(
-                "I_m",
-                {CONTINUOUS: load, DISCONTINUOUS: f"{least}dI_L/2"},
-                "A",
-                "middle of the inductor's slope",
-                KIRCHHOFF,
-            ),
+            Line("I_m", {CONTINUOUS: load, DISCONTINUOUS: f"{least}dI_L/2"}, "A", "middle of the inductor's slope", KIRCHHOFF),
             Line("I_pk", "I_m + dI_L/2", "A", "peak of the inductor's slope", KIRCHHOFF),
             Line("I_v", "I_m - dI_L/2", "A", "valley of the inductor's slope", KIRCHHOFF, "min"),
             Line(
-                "D_2",
-                {CONTINUOUS: "1 - D_1", DISCONTINUOUS: fall},
-                "",
-                "falling part of the period (second interval)",
-                DISCONTINUOUS_RATIO,
+                "D_2", {CONTINUOUS: "1 - D_1", DISCONTINUOUS: fall}, "", "falling part of the period (second interval)", DISCONTINUOUS_RATIO
             ),
             *self._control(),
             *gate_times(),
@@ -194,16 +176,9 @@ class StepDown:
         swing = f"(V_1 + V_2)*D_1/({f}*{core})"
         whole = f"V_2/(2*{f}*{core})"
         return (
+            Line("I_H", {CONTINUOUS: whole, DISCONTINUOUS: f"min({whole}, {swing})"}, "A", HELD, BETWEEN_PULSES),
             Line(
-                "I_H", {CONTINUOUS: whole, DISCONTINUOUS: f"min({whole}, {swing})"}, "A", HELD, BETWEEN_PULSES
-            ),
-            Line(
-                "I_Hv",
-                {CONTINUOUS: "I_H", DISCONTINUOUS: f"{swing} - I_H"},
-                "A",
-                HELD + " as the next pulse begins",
-                BETWEEN_PULSES,
-                "min",
+                "I_Hv", {CONTINUOUS: "I_H", DISCONTINUOUS: f"{swing} - I_H"}, "A", HELD + " as the next pulse begins", BETWEEN_PULSES, "min"
             ),
         )
 
@@ -211,20 +186,10 @@ class StepDown:
         """Return what the inductor carries, where a core holds its current up."""
         f = self.frequency
         return (
-            Line(
-                "I_He",
-                {CONTINUOUS: "I_v", DISCONTINUOUS: "I_H"},
-                "A",
-                "inductor current as its slope ends",
-                BETWEEN_PULSES,
-                "min",
-            ),
+            Line("I_He", {CONTINUOUS: "I_v", DISCONTINUOUS: "I_H"}, "A", "inductor current as its slope ends", BETWEEN_PULSES, "min"),
             Line(
                 "D_3",
-                {
-                    CONTINUOUS: "0",
-                    DISCONTINUOUS: f"max(min(1 - D_1 - D_2, (I_H - I_v)*(L + {self.core})*{f}/V_2), 0)",
-                },
+                {CONTINUOUS: "0", DISCONTINUOUS: f"max(min(1 - D_1 - D_2, (I_H - I_v)*(L + {self.core})*{f}/V_2), 0)"},
                 "",
                 "part of the period in which the core holds the inductor current up",
                 BETWEEN_PULSES,
@@ -236,26 +201,19 @@ class StepDown:
                 "I_pk",
                 {
                     CONTINUOUS: f"sqrt({self.load}**2 + dI_L**2/12)",
-                    DISCONTINUOUS: root_mean_square(
-                        ("D_1", "I_v", "I_pk"), ("D_2", "I_pk", "I_H"), ("D_3", "I_H", "I_v")
-                    ),
+                    DISCONTINUOUS: root_mean_square(("D_1", "I_v", "I_pk"), ("D_2", "I_pk", "I_H"), ("D_3", "I_H", "I_v")),
                 },
             ),
         )
 
     def _control(self) -> tuple[Line, ...]:
-        commutation = Line(
-            "D_k1", self.lost, "", "part of the period that commutation takes from the pulse", LEAKAGE_FORWARD
-        )
+        commutation = Line("D_k1", self.lost, "", "part of the period that commutation takes from the pulse", LEAKAGE_FORWARD)
         pulse = "D_1 + D_k1" if self.series else "D_1"
         return (
             *((commutation,) if self.series else ()),
             Line(
                 "D",
-                {
-                    CONTINUOUS: f"({pulse}){self.share}",
-                    REVERSED: f"({pulse} - t_d*{self.frequency}){self.share}",
-                },
+                {CONTINUOUS: f"({pulse}){self.share}", REVERSED: f"({pulse} - t_d*{self.frequency}){self.share}"},
                 "",
                 "duty ratio that holds the output",
                 DISCONTINUOUS_RATIO,

@@ -29,14 +29,7 @@ def turns_ratio(at_limit: str) -> tuple[Line, ...]:
         Formula of the ratio at which the duty ratio reaches its limit.
     """
     return (
-        Line(
-            "n_d",
-            f"k_n*({at_limit})",
-            "",
-            "turns ratio that brings the duty ratio to its limit",
-            VOLT_SECONDS,
-            "min",
-        ),
+        Line("n_d", f"k_n*({at_limit})", "", "turns ratio that brings the duty ratio to its limit", VOLT_SECONDS, "min"),
         Line(
             "n",
             "n_d*(1 - min(1, N_p)) + min(1, N_p)*N_p/max(1, floor(N_p/n_d + 0.999999))",
@@ -57,16 +50,7 @@ def reflected(drop: str = "V_FD1") -> tuple[Line, ...]:
     )
 
 
-SEEN = {
-    "V_o": "V_op",
-    "I_o": "I_or",
-    "I_max": "I_mr",
-    "R_o": "R_or",
-    "V_FD1": "V_Fr",
-    "R_D1": "R_Dr",
-    "R_Co": "R_Cr",
-    "V_BD1": "V_Br",
-}
+SEEN = {"V_o": "V_op", "I_o": "I_or", "I_max": "I_mr", "R_o": "R_or", "V_FD1": "V_Fr", "R_D1": "R_Dr", "R_Co": "R_Cr", "V_BD1": "V_Br"}
 """Symbols of output and rectifier, as the primary sees them."""
 
 
@@ -98,18 +82,9 @@ def secondary(spec: Spec, sheet: Sheet) -> str:
     return spec.transformer.secondary or ""
 
 
-def behind(
-    symbol: str,
-    texts: Mapping[str, str | Mapping[str, str]],
-    unit: str,
-    meaning: str,
-    source: str,
-    worst: str = "max",
-) -> Cases:
+def behind(symbol: str, texts: Mapping[str, str | Mapping[str, str]], unit: str, meaning: str, source: str, worst: str = "max") -> Cases:
     """Return a line whose formula depends on what rectifies: kind of secondary side to formula."""
-    return Cases(
-        secondary, {k: (Line(symbol, text, unit, meaning, source, worst),) for k, text in texts.items()}
-    )
+    return Cases(secondary, {k: (Line(symbol, text, unit, meaning, source, worst),) for k, text in texts.items()})
 
 
 def leaking(spec: Spec, sheet: Sheet) -> str:
@@ -124,9 +99,7 @@ def path(name: str, a: str, b: str, inductance: float, resistance: float) -> tup
     return (Resistor(f"R_{name}", a, b, resistance),) if resistance > 0.0 else ()
 
 
-def two_windings(
-    p: Point, primary: tuple[str, str], secondary: tuple[str, str], magnetising: str = "L_m"
-) -> tuple[Element, ...]:
+def two_windings(p: Point, primary: tuple[str, str], secondary: tuple[str, str], magnetising: str = "L_m") -> tuple[Element, ...]:
     """Return a transformer with leakage and resistances; the first node of each pair is the dotted end."""
     leak, r_p, r_s = p["L_kT"], p["R_pT"], p["R_sT"]
     inner_p = "T.p" if leak > 0.0 or r_p > 0.0 else primary[0]
@@ -134,9 +107,6 @@ def two_windings(
     return (
         *path("k", primary[0], "T.p", leak, r_p),
         *path("s", secondary[0], "T.s", 0.0, r_s),
-        IdealTransformer(
-            "T",
-            (Winding("Np", inner_p, primary[1], p["n"]), Winding("Ns", inner_s, secondary[1], 1.0)),
-        ),
+        IdealTransformer("T", (Winding("Np", inner_p, primary[1], p["n"]), Winding("Ns", inner_s, secondary[1], 1.0))),
         Inductor(magnetising, inner_p, primary[1], p[magnetising]),
     )

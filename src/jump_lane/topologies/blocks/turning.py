@@ -119,18 +119,10 @@ def clamped_input(coil: str = "L1") -> tuple[Line, ...]:
         Line("I_in", f"{own} - I_cl", "A", "average input current", KIRCHHOFF),
         Line(
             "I_Cirms",
-            f"sqrt({own}rms**2 - {own}**2 + D_k2*(I_pk**2 + 4*I_h**2)/6 - I_cl**2"
-            f" - 2*I_cl*((2*{own}pk + I_1b)/3 - {own}))",
+            f"sqrt({own}rms**2 - {own}**2 + D_k2*(I_pk**2 + 4*I_h**2)/6 - I_cl**2 - 2*I_cl*((2*{own}pk + I_1b)/3 - {own}))",
             "A",
             "rms current of the input capacitor",
             RMS_VALUES,
         ),
-        Line(
-            "C_i",
-            f"(1 + m_C)*(d{own}/8 + I_cl)/(f_s*dV_iask)",
-            "F",
-            "input capacitance, with margin",
-            OUTPUT_FILTER,
-            component=True,
-        ),
+        Line("C_i", f"(1 + m_C)*(d{own}/8 + I_cl)/(f_s*dV_iask)", "F", "input capacitance, with margin", OUTPUT_FILTER, component=True),
     )

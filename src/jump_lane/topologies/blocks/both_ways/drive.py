@@ -46,10 +46,7 @@ class Drive:
         """Return the formula of the secondary current between the pulses, half-wave."""
         if self.back:
             return self.back.format(I=current, D=duty)
-        resistance, idle = (
-            f"({self.resistance} + {SHARING}*R_o*min(1, (V_in/V_o)**2))",
-            f"(1 - 2*{duty})*n**2",
-        )
+        resistance, idle = (f"({self.resistance} + {SHARING}*R_o*min(1, (V_in/V_o)**2))", f"(1 - 2*{duty})*n**2")
         return (
             f"({resistance}*{duty}*I_o + f_s*{self.leakage}*{current} + {idle}*R_D1*I_o)"
             f"/(2*{resistance}*{duty} + 2*f_s*{self.leakage} + {idle}*(2*R_D1 + R_sT))"

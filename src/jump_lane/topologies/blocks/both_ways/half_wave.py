@@ -58,27 +58,11 @@ def _carried_on(drive: Drive) -> tuple[Line, ...]:
             "part of the primary current that is left after freewheeling",
             LEAKAGE_FORWARD,
         ),
+        Line("I_l", "I_pk - s_L*(0.5 - D)", "A", "inductor current half a period after the pulse began", KIRCHHOFF),
         Line(
-            "I_l",
-            "I_pk - s_L*(0.5 - D)",
-            "A",
-            "inductor current half a period after the pulse began",
-            KIRCHHOFF,
+            "I_d", "min(I_l, k_e*I_pk + (1 - k_e)*I_o/2)", "A", "current that D1 still carries as the other pulse begins", LEAKAGE_FORWARD
         ),
-        Line(
-            "I_d",
-            "min(I_l, k_e*I_pk + (1 - k_e)*I_o/2)",
-            "A",
-            "current that D1 still carries as the other pulse begins",
-            LEAKAGE_FORWARD,
-        ),
-        Line(
-            "I_u",
-            "(1 - k_e)*I_o/2",
-            "A",
-            "current that D1 carries already as its pulse begins",
-            LEAKAGE_FORWARD,
-        ),
+        Line("I_u", "(1 - k_e)*I_o/2", "A", "current that D1 carries already as its pulse begins", LEAKAGE_FORWARD),
         _handed_back(drive, "I_d"),
     )
 
@@ -114,10 +98,8 @@ PASSED = "D_p*(I_m**2 + dI_L**2/12)"
 
 SHARED = Carried(
     average="D_p*I_m + D_q*I_v/2 + D_r*(I_pk - I_sM)/2 + (1 - 2*D)*I_sM",
-    first=f"{PASSED} + D_q*I_v**2/3 + D_r*(I_pk**2 + I_pk*I_sM - 2*I_sM**2)/3"
-    " + (1 - 2*D)*(I_sM**2 + (n*dI_Lm/2)**2)",
-    second="D*(I_m**2 + (s_L*D)**2/12)"
-    " + (0.5 - D)*(2*(I_m - I_sM)**2 + 2*(s_L/4 + n*dI_Lm/2)**2 + s_L**2*(0.5 - D)**2/6)",
+    first=f"{PASSED} + D_q*I_v**2/3 + D_r*(I_pk**2 + I_pk*I_sM - 2*I_sM**2)/3 + (1 - 2*D)*(I_sM**2 + (n*dI_Lm/2)**2)",
+    second="D*(I_m**2 + (s_L*D)**2/12) + (0.5 - D)*(2*(I_m - I_sM)**2 + 2*(s_L/4 + n*dI_Lm/2)**2 + s_L**2*(0.5 - D)**2/6)",
     peak="max(I_pk - I_sM, I_m + s_L*D/2)",
     drawn="D_q*I_p1/2 - D_r*I_p2/2 - (D - D_b)*I_M0",
 )
@@ -125,8 +107,7 @@ SHARED = Carried(
 
 ALONE = Carried(
     average="I_sM",
-    first=f"{PASSED} + (D_q*(I_v**2 + I_v*I_u + I_u**2)"
-    " + (0.5 - D)*(I_pk**2 + I_pk*I_d + I_d**2 + I_u**2) + D_b*I_d**2)/3",
+    first=f"{PASSED} + (D_q*(I_v**2 + I_v*I_u + I_u**2) + (0.5 - D)*(I_pk**2 + I_pk*I_d + I_d**2 + I_u**2) + D_b*I_d**2)/3",
     second="((0.5 - D)*(I_l - I_d)**2 + D_b*(I_l**2 + I_l*(I_l - I_d) + (I_l - I_d)**2)"
     " + (0.5 - D_b)*(I_l**2 + I_l*(I_v - I_u) + (I_v - I_u)**2))/3",
     peak="I_l",
@@ -149,13 +130,7 @@ def rectifiers(drive: Drive) -> tuple[Line, ...]:
         ),
         *stresses("D2", "I_o - I_D1", f"sqrt({shape.second})", shape.peak, "V_sw + dV_p/(2*n)", "rectifier"),
         with_spike("D2", "rectifier"),
-        Line(
-            "I_sback",
-            "I_sM + n*dI_Lm/2",
-            "A",
-            "largest magnetising current as the secondary sees it",
-            ONE_SIDED,
-        ),
+        Line("I_sback", "I_sM + n*dI_Lm/2", "A", "largest magnetising current as the secondary sees it", ONE_SIDED),
         Line("I_Lmv", "I_M0 - dI_Lm/2", "A", "valley of the magnetising current", ONE_SIDED, "min"),
         Line("W_Lm", "L_m*I_Lmv**2/2", "J", "energy in the core at the peak", ONE_SIDED),
         *winding("Ns", "I_D1", "I_D1rms"),

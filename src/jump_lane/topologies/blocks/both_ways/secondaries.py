@@ -17,22 +17,10 @@ from jump_lane.topologies.blocks.both_ways.stages import SIDES, stages
 from jump_lane.topologies.blocks.capacitors import chopped_input, smoothing, together
 from jump_lane.topologies.blocks.devices import ramped_device, stresses, with_spike
 from jump_lane.topologies.blocks.inductors import continuous_only, inductor
-from jump_lane.topologies.blocks.proofs import (
-    CURVED,
-    held_proofs,
-    inductor_proofs,
-    rectifier_proofs,
-)
+from jump_lane.topologies.blocks.proofs import CURVED, held_proofs, inductor_proofs, rectifier_proofs
 from jump_lane.topologies.blocks.ramps import root_mean_square
 from jump_lane.topologies.blocks.shape import Shape, triangle
-from jump_lane.topologies.blocks.sources import (
-    BETWEEN_PULSES,
-    DEFINITION,
-    KIRCHHOFF,
-    LEAKAGE_FORWARD,
-    RMS_VALUES,
-    VOLT_SECONDS,
-)
+from jump_lane.topologies.blocks.sources import BETWEEN_PULSES, DEFINITION, KIRCHHOFF, LEAKAGE_FORWARD, RMS_VALUES, VOLT_SECONDS
 from jump_lane.topologies.blocks.transformers import behind, secondary, winding
 from jump_lane.topologies.page import Bound, Cases, Entry, Proof
 from jump_lane.topologies.role import Role
@@ -49,9 +37,7 @@ ROLES = (
 """S1 and D1 stand for all switches and rectifiers, L for both inductors of a doubler."""
 
 BOUNDS = (
-    Bound(
-        "I_need", "I_o", "a current doubler is derived for continuous conduction only; raise L or the load"
-    ),
+    Bound("I_need", "I_o", "a current doubler is derived for continuous conduction only; raise L or the load"),
     Bound(
         "I_left",
         "I_pk",
@@ -68,7 +54,7 @@ BOUNDS = (
 
 CAVEATS = {
     "k_h": "Half-wave, and an inductance in series with the primary: dead time cuts one pulse shorter than the other, and "
-    "the bias of the core gives way. The formulas leave that out; simulated primary currents may be a seventh smaller.",
+    "the bias of the core gives way. The formulas leave that out; simulated primary currents may be a seventh smaller."
 }
 
 
@@ -83,13 +69,7 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
     swing = f"(({voltage} - {resistance}*(I_x/n + I_M0){kept})*{driven}{after})/(f_s*L_m)"
     return (
         Cases(secondary, {k: found[k].operation() for k in SIDES}),
-        Cases(
-            secondary,
-            {
-                k: found[k].carried() if found[k].core else inductor("L", found[k].load, "dI_L", "D_1 + D_2")
-                for k in SIDES
-            },
-        ),
+        Cases(secondary, {k: found[k].carried() if found[k].core else inductor("L", found[k].load, "dI_L", "D_1 + D_2") for k in SIDES}),
         Cases(secondary, {k: _idle(bool(found[k].core)) for k in SIDES}),
         Cases(
             secondary,
@@ -100,10 +80,7 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
                 "half-wave": _pulses("D_1", "D_k1"),
             },
         ),
-        Cases(
-            secondary,
-            {k: half_wave.biased("0") for k in SIDES} | {"half-wave": half_wave.magnetised(drive)},
-        ),
+        Cases(secondary, {k: half_wave.biased("0") for k in SIDES} | {"half-wave": half_wave.magnetised(drive)}),
         behind(
             "dI_Lm",
             {k: {CONTINUOUS: swing, DISCONTINUOUS: "2*I_H/n" if found[k].core else swing} for k in SIDES},
@@ -137,19 +114,12 @@ def both_ways_operation(drive: Drive) -> tuple[Entry, ...]:
         ),
         behind(
             "I_prms",
-            dict.fromkeys(SIDES, f"sqrt(2*({half_wave.PULSE}))")
-            | {"half-wave": f"sqrt({half_wave.PULSE} + {half_wave.OTHER})"},
+            dict.fromkeys(SIDES, f"sqrt(2*({half_wave.PULSE}))") | {"half-wave": f"sqrt({half_wave.PULSE} + {half_wave.OTHER})"},
             "A",
             "rms current of the primary",
             RMS_VALUES,
         ),
-        Line(
-            "V_s",
-            f"({voltage} - {resistance}*I_v/n{kept})/n",
-            "V",
-            "secondary voltage during a pulse",
-            KIRCHHOFF,
-        ),
+        Line("V_s", f"({voltage} - {resistance}*I_v/n{kept})/n", "V", "secondary voltage during a pulse", KIRCHHOFF),
         Line("V_sw", "V_o + R_L*I_v + V_1", "V", "voltage put to the inductor during a pulse", KIRCHHOFF),
     )
 
@@ -179,15 +149,7 @@ def _pulses(length: str, ramp: str) -> tuple[Line, ...]:
     )
 
 
-SHAPE = Shape(
-    "I_pk",
-    (
-        ("D_1/2", "I_v/I_pk", "1"),
-        ("D_2/2", "1", "I_He/I_pk"),
-        ("D_3/2", "I_He/I_pk", "I_v/I_pk"),
-    ),
-    "2",
-)
+SHAPE = Shape("I_pk", (("D_1/2", "I_v/I_pk", "1"), ("D_2/2", "1", "I_He/I_pk"), ("D_3/2", "I_He/I_pk", "I_v/I_pk")), "2")
 """The inductor current, which comes twice a period."""
 
 
@@ -202,10 +164,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
     shared: str | Mapping[str, str] = {
         CONTINUOUS: f"sqrt((D_1/2 + D_2/4)*{freewheel} + D_2*(n*dI_Lm/4)**2)",
         DISCONTINUOUS: root_mean_square(
-            ("D_1/2", "I_v", "I_pk"),
-            ("D_2/4", "I_pk", "I_H"),
-            ("D_2/4", "I_H", "I_H"),
-            ("D_3/2", "I_H", "I_v"),
+            ("D_1/2", "I_v", "I_pk"), ("D_2/4", "I_pk", "I_H"), ("D_2/4", "I_H", "I_H"), ("D_3/2", "I_H", "I_v")
         ),
     }
     through: str | Mapping[str, str] = {
@@ -222,8 +181,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
     left = "0" if alone else "D_r"
     drawn = (
         f"k_in*(D_p*(I_p1 + I_p2) + D_q*(I_p1 - {back}) - {left}*I_p2)",
-        f"k_in**2*2/3*(D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_q*(I_p1**2 - I_p1*{back} + {back}**2)"
-        f" + {left}*I_p2**2)",
+        f"k_in**2*2/3*(D_p*(I_p1**2 + I_p1*I_p2 + I_p2**2) + D_q*(I_p1**2 - I_p1*{back} + {back}**2) + {left}*I_p2**2)",
     )
     if alone:
         shared, through = f"sqrt((D_1 + D_2)/2*{freewheel})", f"sqrt((D_1 + D_2)*{freewheel})"
@@ -248,13 +206,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
                     *chopped_input("D_1", "(I_m*k_in/n)", "(dI_L*k_in/n)", "(2*f_s)", *drawn),
                 ),
                 "current-doubler": (
-                    *_rectifier(
-                        "I_o/2",
-                        doubled,
-                        both if alone else f"max(I_pk + n*dI_Lm/2, {both})",
-                        "V_sw + dV_p/(2*n)",
-                        body,
-                    ),
+                    *_rectifier("I_o/2", doubled, both if alone else f"max(I_pk + n*dI_Lm/2, {both})", "V_sw + dV_p/(2*n)", body),
                     *winding("Ns", "0", f"sqrt(2*D_1*{freewheel})"),
                     continuous_only(),
                     *together(triangle(count="2")),
@@ -267,9 +219,7 @@ def rectifiers(drive: Drive) -> tuple[Entry, ...]:
     )
 
 
-def _rectifier(
-    average: str, rms: str | Mapping[str, str], peak: str, blocks: str, body: str
-) -> tuple[Line, ...]:
+def _rectifier(average: str, rms: str | Mapping[str, str], peak: str, blocks: str, body: str) -> tuple[Line, ...]:
     """Return the stresses of a rectifier.
 
     ``body`` is the formula of the drop of body diodes, by which a pulse that a reversed current begins is higher.

@@ -20,9 +20,7 @@ def stages(drive: Drive) -> dict[str, StepDown]:
     voltage, resistance, lost, leakage = drive.voltage, drive.resistance, drive.lost, drive.leakage
     late = "(I_pk - dI_L*(0.5 - D_1)/(1 - D_1))"
     bend = f"{drive.bend}/n**2" if drive.bend else ""
-    step = partial(
-        StepDown, pulse=f"({voltage}/n)", series=f"{leakage}/n**2", bend=bend, magnetising="L_m/n**2"
-    )
+    step = partial(StepDown, pulse=f"({voltage}/n)", series=f"{leakage}/n**2", bend=bend, magnetising="L_m/n**2")
     turned = f"f_s*{leakage}*max(I_v - {'0' if lost else 'I_H'}, 0)/(n*{voltage})"
     core = "" if lost else "L_m/n**2"
     head = f"{voltage}/n - V_o"
@@ -72,37 +70,16 @@ def both_ways_sizing(drive: Drive) -> tuple[Entry, ...]:
     voltage, found = drive.voltage, stages(drive)
     drops = {k: "2*V_FD1" if k == "bridge" else "V_FD1" for k in SIDES}
     pulses = {k: "2*" if k in ("centre-tap", "bridge") else "" for k in SIDES}
-    between = Line(
-        "I_s0",
-        drive.returned("I_o", "D_i"),
-        "A",
-        "secondary current between the pulses, about",
-        ONE_SIDED,
-    )
+    between = Line("I_s0", drive.returned("I_o", "D_i"), "A", "secondary current between the pulses, about", ONE_SIDED)
     return (
         Line("M", "V_o/V_in", "", "conversion ratio", DEFINITION, "min"),
-        behind(
-            "k_L",
-            dict.fromkeys(SIDES, "1") | {"current-doubler": "1/2"},
-            "",
-            "part of the load current in one inductor",
-            DEFINITION,
-        ),
-        Cases(
-            secondary,
-            {k: turns_ratio(f"{pulses[k]}D_lim*{voltage}/(V_o + {drops[k]})") for k in SIDES},
-        ),
+        behind("k_L", dict.fromkeys(SIDES, "1") | {"current-doubler": "1/2"}, "", "part of the load current in one inductor", DEFINITION),
+        Cases(secondary, {k: turns_ratio(f"{pulses[k]}D_lim*{voltage}/(V_o + {drops[k]})") for k in SIDES}),
         Cases(
             secondary,
             {
                 k: (
-                    Line(
-                        "D_i",
-                        f"n*V_o/({pulses[k]}{voltage})",
-                        "",
-                        "duty ratio with ideal parts",
-                        VOLT_SECONDS,
-                    ),
+                    Line("D_i", f"n*V_o/({pulses[k]}{voltage})", "", "duty ratio with ideal parts", VOLT_SECONDS),
                     *((between,) if k == "half-wave" else ()),
                     *found[k].sizing(
                         (

@@ -27,15 +27,7 @@ from jump_lane.topologies.blocks.forwards.lines import (
 from jump_lane.topologies.blocks.inductors import carries, inductor, sized
 from jump_lane.topologies.blocks.ramps import mean_square, root_mean_square
 from jump_lane.topologies.blocks.shape import Shape
-from jump_lane.topologies.blocks.sources import (
-    DEFINITION,
-    DOUBLED_RESET,
-    KIRCHHOFF,
-    LEAKAGE_FORWARD,
-    RMS_VALUES,
-    VOLT_SECONDS,
-    WITH_LOSSES,
-)
+from jump_lane.topologies.blocks.sources import DEFINITION, DOUBLED_RESET, KIRCHHOFF, LEAKAGE_FORWARD, RMS_VALUES, VOLT_SECONDS, WITH_LOSSES
 from jump_lane.topologies.blocks.transformers import winding
 from jump_lane.topologies.page import ByTarget
 from jump_lane.topologies.point import SHARING
@@ -48,11 +40,7 @@ def sizing(primary: str) -> tuple[Line | ByTarget, ...]:
     """Return duty ratio, inductance and magnetising inductance; ``primary`` is the primary resistance."""
     return (
         Line(
-            "V_1c",
-            f"V_in/n - {primary}*I_o/n**2 - V_o - V_FD1 - R_D1*I_o - (R_sT + R_L)*I_o/2",
-            "V",
-            "voltage of L1, S1 on",
-            WITH_LOSSES,
+            "V_1c", f"V_in/n - {primary}*I_o/n**2 - V_o - V_FD1 - R_D1*I_o - (R_sT + R_L)*I_o/2", "V", "voltage of L1, S1 on", WITH_LOSSES
         ),
         Line("V_2c", "V_o + V_FD2 + (R_D2 + R_L/2)*I_o", "V", "voltage of L1 reversed, S1 off", WITH_LOSSES),
         Line("D_c", "V_2c/(V_1c + V_2c)", "", "duty ratio with drops, continuous conduction", WITH_LOSSES),
@@ -83,28 +71,10 @@ def shared(primary: str, uneven: str = "0") -> tuple[Line, ...]:
         Line("I_1", f"k_1*I_o + {uneven}", "A", "load current of L1", DOUBLED_RESET),
         Line("I_2", "I_o - I_1", "A", "load current of L2", DOUBLED_RESET),
         secondary_voltage("V_m", f"{primary}*I_o/n"),
-        Line(
-            "V_1",
-            f"(V_m - V_o - V_FD1 - R_D1*I_o - (R_sT + R_L)*I_1)*L/(L + {leak})",
-            "V",
-            "voltage of L1, S1 on",
-            WITH_LOSSES,
-        ),
-        Line(
-            "V_2",
-            "V_o + V_FD2 + R_D2*I_o + R_L*I_1",
-            "V",
-            "voltage of L1 reversed, S1 off",
-            WITH_LOSSES,
-        ),
+        Line("V_1", f"(V_m - V_o - V_FD1 - R_D1*I_o - (R_sT + R_L)*I_1)*L/(L + {leak})", "V", "voltage of L1, S1 on", WITH_LOSSES),
+        Line("V_2", "V_o + V_FD2 + R_D2*I_o + R_L*I_1", "V", "voltage of L1 reversed, S1 off", WITH_LOSSES),
         Line("V_a", "V_o + V_FD1 + R_D1*I_o + R_L*I_2", "V", "voltage of L2 reversed, S1 on", WITH_LOSSES),
-        Line(
-            "D_1",
-            "(V_2 + 2*t_d*f_s*V_BD2)/(V_1 + V_2)",
-            "",
-            "rising part of the period for L1",
-            VOLT_SECONDS,
-        ),
+        Line("D_1", "(V_2 + 2*t_d*f_s*V_BD2)/(V_1 + V_2)", "", "rising part of the period for L1", VOLT_SECONDS),
         Line("D_2", "1 - D_1", "", "falling part of the period for L1", VOLT_SECONDS),
         Line("dI_L", "V_1*D_1/(f_s*L)", "A", "ripple of L1, peak to peak", VOLT_SECONDS),
         *inductor("L", "I_1", "dI_L", "D_1 + D_2"),
@@ -145,19 +115,9 @@ def _intervals(reset: str) -> tuple[Line, ...]:
     return (
         seen_by_secondary(),
         Line(
-            "V_b",
-            f"{reset}/n - V_o - V_FD2 - R_D2*I_o - (R_sT + R_L)*I_2",
-            "V",
-            "voltage of L2 while the excess flows back",
-            WITH_LOSSES,
+            "V_b", f"{reset}/n - V_o - V_FD2 - R_D2*I_o - (R_sT + R_L)*I_2", "V", "voltage of L2 while the excess flows back", WITH_LOSSES
         ),
-        Line(
-            "V_3",
-            "V_o + V_FD2 + R_D2*I_o + (R_sT + R_L)*I_2",
-            "V",
-            "voltage of L2 and L_s together afterwards, reversed",
-            WITH_LOSSES,
-        ),
+        Line("V_3", "V_o + V_FD2 + R_D2*I_o + (R_sT + R_L)*I_2", "V", "voltage of L2 and L_s together afterwards, reversed", WITH_LOSSES),
         Line(
             "D_k2",
             f"f_s*L_kT*(I_Lpk + I_2 - V_a*D_1/(2*f_s*L))/(n*{reset})",
@@ -172,71 +132,26 @@ def _intervals(reset: str) -> tuple[Line, ...]:
             "part of the period in which the core has more current than L2",
             DOUBLED_RESET,
         ),
-        Line(
-            "D_3",
-            "1 - D_w - D_k2 - D_e - D_z",
-            "",
-            "part in which L2 and the core share one current",
-            DOUBLED_RESET,
-        ),
+        Line("D_3", "1 - D_w - D_k2 - D_e - D_z", "", "part in which L2 and the core share one current", DOUBLED_RESET),
     )
 
 
 def _second_inductor() -> tuple[Line, ...]:
-    rms = root_mean_square(
-        ("(D_w + D_k2 + D_z)", "I_a", "I_L2v"), ("D_e", "I_L2v", "I_L2pk"), ("D_3", "I_L2pk", "I_a")
-    )
+    rms = root_mean_square(("(D_w + D_k2 + D_z)", "I_a", "I_L2v"), ("D_e", "I_L2v", "I_L2pk"), ("D_3", "I_L2pk", "I_a"))
     return (
-        Line(
-            "dI_a",
-            "V_a*(D_w + D_k2 + D_z)/(f_s*L)",
-            "A",
-            "fall of the current of L2 with the pulse",
-            VOLT_SECONDS,
-        ),
-        Line(
-            "dI_b",
-            "V_3*D_3/(f_s*(L + L_s + L_kT/n**2))",
-            "A",
-            "fall of the current of L2 and the core together",
-            VOLT_SECONDS,
-        ),
+        Line("dI_a", "V_a*(D_w + D_k2 + D_z)/(f_s*L)", "A", "fall of the current of L2 with the pulse", VOLT_SECONDS),
+        Line("dI_b", "V_3*D_3/(f_s*(L + L_s + L_kT/n**2))", "A", "fall of the current of L2 and the core together", VOLT_SECONDS),
         Line("dI_L2", "dI_a + dI_b", "A", "ripple of L2, peak to peak", VOLT_SECONDS),
-        Line(
-            "I_a",
-            "I_2 + (dI_a*(D_w + D_k2 + D_z + D_e) - dI_b*(D_e + D_3))/2",
-            "A",
-            "current of L2 as the pulse begins",
-            KIRCHHOFF,
-        ),
-        *carries(
-            "L2",
-            "I_2",
-            "I_a - dI_a",
-            "I_a + dI_b",
-            rms,
-            "L",
-        ),
+        Line("I_a", "I_2 + (dI_a*(D_w + D_k2 + D_z + D_e) - dI_b*(D_e + D_3))/2", "A", "current of L2 as the pulse begins", KIRCHHOFF),
+        *carries("L2", "I_2", "I_a - dI_a", "I_a + dI_b", rms, "L"),
     )
 
 
 def summed(second: str) -> tuple[Line, ...]:
     """Return the current of both inductors at both ends of the pulse; ``second`` is that of L2 as it begins."""
     return (
-        Line(
-            "I_s1",
-            f"I_Lv + {second} - V_a*(D_k1 + D_z)/(f_s*L)",
-            "A",
-            "current of both inductors as the pulse begins",
-            KIRCHHOFF,
-        ),
-        Line(
-            "I_s2",
-            "I_Lpk + I_L2v + V_a*D_k2/(f_s*L)",
-            "A",
-            "current of both inductors as the pulse ends",
-            KIRCHHOFF,
-        ),
+        Line("I_s1", f"I_Lv + {second} - V_a*(D_k1 + D_z)/(f_s*L)", "A", "current of both inductors as the pulse begins", KIRCHHOFF),
+        Line("I_s2", "I_Lpk + I_L2v + V_a*D_k2/(f_s*L)", "A", "current of both inductors as the pulse ends", KIRCHHOFF),
     )
 
 
@@ -273,13 +188,7 @@ def rectifiers() -> tuple[Line, ...]:
     top, left = "(I_s2 - I_s1)/dI_L", "(I_s3 - I_s1)/dI_L"
     last = "(V_2 + V_a)*(D_k1 + D_z)/(f_s*L*dI_L)"
     return (
-        Line(
-            "I_s3",
-            "I_Lpk - V_2*(D_k2 + D_e)/(f_s*L) + I_L2pk",
-            "A",
-            "current of both inductors as the excess has flown back",
-            KIRCHHOFF,
-        ),
+        Line("I_s3", "I_Lpk - V_2*(D_k2 + D_e)/(f_s*L) + I_L2pk", "A", "current of both inductors as the excess has flown back", KIRCHHOFF),
         *rectifying_pair(first, "max(I_s2, max(I_s3, I_s1))"),
         *wound(second),
         *shaped(("D_1", "0", top), ("D_k2 + D_e", top, left), ("D_3", left, last), ("D_k1 + D_z", last, "0")),
@@ -307,14 +216,7 @@ def rectifying_pair(square: str, peak: str, blocked: str = "V_r/n") -> tuple[Lin
             f"{blocked} - V_FD2 - R_D2*I_s1",
             "rectifier",
         ),
-        *stresses(
-            "D2",
-            "I_o - I_D1",
-            f"sqrt({square} + {mean_square(*ramps)})",
-            peak,
-            "V_m - V_FD1 - R_D1*I_s1",
-            "rectifier",
-        ),
+        *stresses("D2", "I_o - I_D1", f"sqrt({square} + {mean_square(*ramps)})", peak, "V_m - V_FD1 - R_D1*I_s1", "rectifier"),
         with_spike("D2", "rectifier"),
         with_spike("D1", "rectifier"),
     )
@@ -323,15 +225,10 @@ def rectifying_pair(square: str, peak: str, blocked: str = "V_r/n") -> tuple[Lin
 def wound(square: str) -> tuple[Line, ...]:
     """Return what the windings carry; ``square`` is the mean square of the current of L2 while D2 alone conducts."""
     pulse = mean_square(("D_1", "I_Lv", "I_Lpk"))
-    return (
-        *winding("Np", "I_S1", "I_S1rms"),
-        *winding("Ns", "abs(D_1*I_1 - D_2*I_2)", f"sqrt({pulse} + {square})"),
-    )
+    return (*winding("Np", "I_S1", "I_S1rms"), *winding("Ns", "abs(D_1*I_1 - D_2*I_2)", f"sqrt({pulse} + {square})"))
 
 
 def shaped(*pieces: tuple[str, str, str]) -> tuple[Line, ...]:
     """Return the output capacitor behind both inductors, whose current has these pieces in units of the ripple of L1."""
     least = f"{MATCHING}*dI_L/(8*f_s)"
-    return smoothing(
-        Shape("dI_L", pieces), "f_s", least, "with margin, as inductors never match better than to 5 %"
-    )
+    return smoothing(Shape("dI_L", pieces), "f_s", least, "with margin, as inductors never match better than to 5 %")

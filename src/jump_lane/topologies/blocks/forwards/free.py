@@ -31,10 +31,7 @@ def operation(primary: str, reset: str, turns: str = "1") -> tuple[Entry, ...]:
     plain = (*half_wave.operation(primary), *half_wave.freely_reset(reset, turns))
     found = {kind: rectified.operation(paths, primary, reset, turns) for kind, paths in PATHS.items()}
     doubler = doubled.operation(primary, reset, turns)
-    return (
-        Cases(secondary, {"half-wave": plain, **found, "current-doubler": doubler}),
-        left_for_reset(),
-    )
+    return (Cases(secondary, {"half-wave": plain, **found, "current-doubler": doubler}), left_for_reset())
 
 
 def rectifiers(switches: str = "1") -> tuple[Entry, ...]:

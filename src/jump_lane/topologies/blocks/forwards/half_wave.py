@@ -10,22 +10,10 @@ from __future__ import annotations
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.capacitors import smoothing
 from jump_lane.topologies.blocks.devices import ramped_device, with_spike
-from jump_lane.topologies.blocks.forwards.lines import (
-    drawn,
-    fed,
-    magnetising,
-    magnetising_valley,
-    volt_seconds,
-)
+from jump_lane.topologies.blocks.forwards.lines import drawn, fed, magnetising, magnetising_valley, volt_seconds
 from jump_lane.topologies.blocks.inductors import inductor
 from jump_lane.topologies.blocks.shape import triangle
-from jump_lane.topologies.blocks.sources import (
-    DEFINITION,
-    KIRCHHOFF,
-    LEAKAGE_FORWARD,
-    RMS_VALUES,
-    VOLT_SECONDS,
-)
+from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF, LEAKAGE_FORWARD, RMS_VALUES, VOLT_SECONDS
 from jump_lane.topologies.blocks.step_down import StepDown
 from jump_lane.topologies.blocks.transformers import winding
 from jump_lane.topologies.page import ByTarget
@@ -54,13 +42,7 @@ def operation(primary: str) -> tuple[Line, ...]:
         *stage(primary).operation(),
         *inductor("L", "I_o", "dI_L", "D_1 + D_2"),
         fed(),
-        Line(
-            "dI_Lm",
-            f"(V_in - {primary}*I_x/n)*D_w/(f_s*L_m)",
-            "A",
-            "ripple of the magnetising current, peak to peak",
-            VOLT_SECONDS,
-        ),
+        Line("dI_Lm", f"(V_in - {primary}*I_x/n)*D_w/(f_s*L_m)", "A", "ripple of the magnetising current, peak to peak", VOLT_SECONDS),
         volt_seconds(),
     )
 
@@ -82,13 +64,7 @@ def freely_reset(reset: str, turns: str = "1") -> tuple[Line, ...]:
         Line("D_r", f"{turns}*D_w", "", "part of the period that the core takes to reset", VOLT_SECONDS),
         handed_back("V_r"),
         Line("k_r", "1", "", "1 where the core drives a current back into the input", DEFINITION),
-        Line(
-            "I_r",
-            f"(dI_Lm*D_w + I_pk*D_k2/(n*{turns}))/2",
-            "A",
-            "average current that the core drives back into the input",
-            RMS_VALUES,
-        ),
+        Line("I_r", f"(dI_Lm*D_w + I_pk*D_k2/(n*{turns}))/2", "A", "average current that the core drives back into the input", RMS_VALUES),
         Line(
             "I_rrms",
             f"sqrt((dI_Lm**2*D_w/{turns} + D_k2*I_pk*(I_pk/n + 2*dI_Lm)/(n*{turns}**2))/3)",
@@ -105,12 +81,7 @@ def handed_back(voltage: str) -> Line:
     return Line("D_k2", f"f_s*L_kT*I_pk/(n*{voltage})", "", meaning, LEAKAGE_FORWARD)
 
 
-def rectifiers(
-    switches: str = "1",
-    idle: str = "0",
-    returned: bool = False,
-    blocked: str = "V_r/n",
-) -> tuple[Line, ...]:
+def rectifiers(switches: str = "1", idle: str = "0", returned: bool = False, blocked: str = "V_r/n") -> tuple[Line, ...]:
     """Return the stresses of D1 and D2, half-wave, of windings, output and input.
 
     Parameters

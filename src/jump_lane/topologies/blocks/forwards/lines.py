@@ -51,13 +51,7 @@ def held() -> tuple[Line, ...]:
         *gate_times(),
         volt_seconds(),
         continuous_only(),
-        Line(
-            "dI_Lm",
-            "n*V_m*D_w/(f_s*L_m)",
-            "A",
-            "ripple of the magnetising current, peak to peak",
-            VOLT_SECONDS,
-        ),
+        Line("dI_Lm", "n*V_m*D_w/(f_s*L_m)", "A", "ripple of the magnetising current, peak to peak", VOLT_SECONDS),
     )
 
 
@@ -68,9 +62,7 @@ def magnetising_valley(current: str) -> Line:
 
 def left_for_reset() -> Line:
     """Return the time that there is to reset a core."""
-    return Line(
-        "D_off", "1 - D_w", "", "part of the period in which the input feeds nothing", DEFINITION, "min"
-    )
+    return Line("D_off", "1 - D_w", "", "part of the period in which the input feeds nothing", DEFINITION, "min")
 
 
 def drawn(returned: bool) -> tuple[Line, ...]:

@@ -46,13 +46,7 @@ def on_voltages(paths: Paths, primary: str) -> tuple[Line, ...]:
     """Return the voltages while S1 conducts, in continuous conduction."""
     return (
         secondary_voltage("V_mc", f"2*{primary}*I_o/n"),
-        Line(
-            "V_1c",
-            f"V_mc - V_o - ({paths.first.format(I='I_o')}) - R_L*I_o",
-            "V",
-            "inductor voltage, S1 on",
-            WITH_LOSSES,
-        ),
+        Line("V_1c", f"V_mc - V_o - ({paths.first.format(I='I_o')}) - R_L*I_o", "V", "inductor voltage, S1 on", WITH_LOSSES),
     )
 
 

@@ -13,14 +13,7 @@ from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies.blocks.capacitors import smoothing
 from jump_lane.topologies.blocks.devices import stresses, with_spike
 from jump_lane.topologies.blocks.duty import gate_times
-from jump_lane.topologies.blocks.forwards.lines import (
-    drawn,
-    fed,
-    magnetising_peak,
-    magnetising_valley,
-    secondary_voltage,
-    volt_seconds,
-)
+from jump_lane.topologies.blocks.forwards.lines import drawn, fed, magnetising_peak, magnetising_valley, secondary_voltage, volt_seconds
 from jump_lane.topologies.blocks.forwards.paths import Paths, both_conduct
 from jump_lane.topologies.blocks.inductors import carries
 from jump_lane.topologies.blocks.ramps import root_mean_square
@@ -44,8 +37,7 @@ def _voltages(paths: Paths, primary: str) -> tuple[Line, ...]:
             "I_x",
             {
                 CONTINUOUS: "I_o + V_1B*D_c*D_s/(2*f_s*L)",
-                DISCONTINUOUS: "(V_in/n - V_o)/(2*L*f_s)"
-                "*sqrt(2*f_s*V_o*I_o/(V_in/n*((V_in/n - V_o)/L + V_in/(n*L_s))))",
+                DISCONTINUOUS: "(V_in/n - V_o)/(2*L*f_s)*sqrt(2*f_s*V_o*I_o/(V_in/n*((V_in/n - V_o)/L + V_in/(n*L_s))))",
             },
             "A",
             "current that sets the drops (half the peak in discontinuous conduction)",
@@ -59,13 +51,7 @@ def _voltages(paths: Paths, primary: str) -> tuple[Line, ...]:
             WITH_LOSSES,
         ),
         secondary_voltage("V_m", f"{primary}*(I_x + I_y)/n"),
-        Line(
-            "V_1",
-            f"(V_m - V_o - ({paths.first.format(I='I_x')}) - R_L*I_x)*L/(L + {leak})",
-            "V",
-            "inductor voltage, S1 on",
-            WITH_LOSSES,
-        ),
+        Line("V_1", f"(V_m - V_o - ({paths.first.format(I='I_x')}) - R_L*I_x)*L/(L + {leak})", "V", "inductor voltage, S1 on", WITH_LOSSES),
         Line(
             "V_2",
             f"V_o + {paths.second.format(I='I_y')} + R_L*I_y",
@@ -96,27 +82,10 @@ def _voltages(paths: Paths, primary: str) -> tuple[Line, ...]:
 def _intervals(paths: Paths) -> tuple[Line, ...]:
     waiting = f"{paths.count}*t_d*f_s*V_BD2"
     return (
+        Line("g_F", "(V_1/L - V_n/L_s)/(V_f/L + V_w/L_s)", "", "freewheeling over the pulse, from no current on", RECTIFIED_RESET, "min"),
+        Line("h_S", "(V_n + V_w*g_F)/(k_s*V_2)", "", "reset over the pulse, from no current on", RECTIFIED_RESET),
         Line(
-            "g_F",
-            "(V_1/L - V_n/L_s)/(V_f/L + V_w/L_s)",
-            "",
-            "freewheeling over the pulse, from no current on",
-            RECTIFIED_RESET,
-            "min",
-        ),
-        Line(
-            "h_S",
-            "(V_n + V_w*g_F)/(k_s*V_2)",
-            "",
-            "reset over the pulse, from no current on",
-            RECTIFIED_RESET,
-        ),
-        Line(
-            "u_S",
-            "(V_f - k_i*V_2)/(k_s*V_2 + V_w)",
-            "",
-            "inductor voltage that the reset spares, over that of the core",
-            RECTIFIED_RESET,
+            "u_S", "(V_f - k_i*V_2)/(k_s*V_2 + V_w)", "", "inductor voltage that the reset spares, over that of the core", RECTIFIED_RESET
         ),
         Line(
             "D_1",
@@ -150,20 +119,13 @@ def _intervals(paths: Paths) -> tuple[Line, ...]:
 def _currents(paths: Paths, reset: str) -> tuple[Line, ...]:
     about = "I_o - (dI_L*(D_1 + D_F) + dI_h*(D_F + D_3))/2"
     below = "dI_L*(D_1 + D_f) + (dI_h + dI_k)*(D_f + D_3) + dI_k*(D_3 + D_k1 + D_z)"
-    rms = root_mean_square(
-        ("D_1", "I_v", "I_pk"), ("D_f", "I_pk", "I_h"), ("D_3", "I_h", "I_e"), ("(D_k1 + D_z)", "I_e", "I_v")
-    )
+    rms = root_mean_square(("D_1", "I_v", "I_pk"), ("D_f", "I_pk", "I_h"), ("D_3", "I_h", "I_e"), ("(D_k1 + D_z)", "I_e", "I_v"))
     return (
         Line("dI_L", "V_1*D_1/(f_s*L)", "A", "inductor ripple, peak to peak", VOLT_SECONDS),
-        Line(
-            "dI_h", "V_2*D_3*k_i/(f_s*L)", "A", "fall of the inductor current during the reset", VOLT_SECONDS
-        ),
+        Line("dI_h", "V_2*D_3*k_i/(f_s*L)", "A", "fall of the inductor current during the reset", VOLT_SECONDS),
         Line(
             "D_k1",
-            {
-                CONTINUOUS: f"{paths.count}*f_s*L_kT*max({about}, 0)/(n*V_in)",
-                DISCONTINUOUS: "0",
-            },
+            {CONTINUOUS: f"{paths.count}*f_s*L_kT*max({about}, 0)/(n*V_in)", DISCONTINUOUS: "0"},
             "",
             "part of the period that commutation takes from the pulse",
             LEAKAGE_FORWARD,
@@ -176,37 +138,13 @@ def _currents(paths: Paths, reset: str) -> tuple[Line, ...]:
             DEFINITION,
         ),
         Line(
-            "D_f",
-            "D_F - D_k1 - D_z",
-            "",
-            "part of the period in which D1 and D2 conduct together after the pulse",
-            RECTIFIED_RESET,
-            "min",
+            "D_f", "D_F - D_k1 - D_z", "", "part of the period in which D1 and D2 conduct together after the pulse", RECTIFIED_RESET, "min"
         ),
-        Line(
-            "dI_k",
-            "V_f*(D_k1 + D_z)/(f_s*L)",
-            "A",
-            "fall of the inductor current just before the pulse",
-            VOLT_SECONDS,
-        ),
-        Line(
-            "I_v",
-            {CONTINUOUS: f"I_o - ({below})/2", DISCONTINUOUS: "0"},
-            "A",
-            "valley of the inductor's slope",
-            KIRCHHOFF,
-            "min",
-        ),
+        Line("dI_k", "V_f*(D_k1 + D_z)/(f_s*L)", "A", "fall of the inductor current just before the pulse", VOLT_SECONDS),
+        Line("I_v", {CONTINUOUS: f"I_o - ({below})/2", DISCONTINUOUS: "0"}, "A", "valley of the inductor's slope", KIRCHHOFF, "min"),
         Line("I_pk", "I_v + dI_L", "A", "peak of the inductor's slope", KIRCHHOFF),
         Line("I_e", "I_v + dI_k", "A", "current of inductor and core as the reset ends", KIRCHHOFF),
-        Line(
-            "I_h",
-            "I_e + dI_h",
-            "A",
-            "current of inductor and core as the reset begins",
-            KIRCHHOFF,
-        ),
+        Line("I_h", "I_e + dI_h", "A", "current of inductor and core as the reset begins", KIRCHHOFF),
         Line(
             "D_k2",
             f"{paths.count}*f_s*L_kT*(I_pk + I_h)/(2*n*{reset})",
@@ -214,27 +152,9 @@ def _currents(paths: Paths, reset: str) -> tuple[Line, ...]:
             "part of the period in which the primary current dies out after the pulse",
             LEAKAGE_FORWARD,
         ),
-        Line(
-            "I_c",
-            "I_h - V_w*D_f/(f_s*L_s)",
-            "A",
-            "magnetising current once the primary has none, as the secondary sees it",
-            KIRCHHOFF,
-        ),
-        Line(
-            "I_w",
-            f"I_c + {reset}*D_k2/(n*f_s*L_s)",
-            "A",
-            "magnetising current as the pulse ends, as the secondary sees it",
-            KIRCHHOFF,
-        ),
-        *carries(
-            "L",
-            "I_o",
-            "I_v",
-            "I_pk",
-            rms,
-        ),
+        Line("I_c", "I_h - V_w*D_f/(f_s*L_s)", "A", "magnetising current once the primary has none, as the secondary sees it", KIRCHHOFF),
+        Line("I_w", f"I_c + {reset}*D_k2/(n*f_s*L_s)", "A", "magnetising current as the pulse ends, as the secondary sees it", KIRCHHOFF),
+        *carries("L", "I_o", "I_v", "I_pk", rms),
     )
 
 
@@ -244,34 +164,16 @@ def operation(paths: Paths, primary: str, reset: str, turns: str = "1") -> tuple
         *_voltages(paths, primary),
         *_intervals(paths),
         *_currents(paths, reset),
-        Line(
-            "D",
-            {CONTINUOUS: "D_1 + D_k1", REVERSED: "D_1 + D_k1 - t_d*f_s"},
-            "",
-            "duty ratio that holds the output",
-            RECTIFIED_RESET,
-        ),
+        Line("D", {CONTINUOUS: "D_1 + D_k1", REVERSED: "D_1 + D_k1 - t_d*f_s"}, "", "duty ratio that holds the output", RECTIFIED_RESET),
         *gate_times(),
         fed(),
-        Line(
-            "dI_Lm",
-            "(max(I_h, I_w) - I_e)/n",
-            "A",
-            "ripple of the magnetising current, peak to peak",
-            KIRCHHOFF,
-        ),
+        Line("dI_Lm", "(max(I_h, I_w) - I_e)/n", "A", "ripple of the magnetising current, peak to peak", KIRCHHOFF),
         magnetising_valley("I_e/n"),
         *magnetising_peak("max(I_h, I_w)/n", RECTIFIED_RESET),
         volt_seconds(),
         Line("I_p1", "(I_v + I_e)/n", "A", "primary current at the start of a pulse", KIRCHHOFF, "min"),
         Line("I_p2", "(I_pk + I_w)/n", "A", "primary current at the end of a pulse", KIRCHHOFF),
-        Line(
-            "V_s",
-            f"V_in/n - {primary}*I_p1/n",
-            "V",
-            "voltage of the secondary as the pulse begins",
-            KIRCHHOFF,
-        ),
+        Line("V_s", f"V_in/n - {primary}*I_p1/n", "V", "voltage of the secondary as the pulse begins", KIRCHHOFF),
         Line(
             "k_b",
             {CONTINUOUS: "0", DISCONTINUOUS: "max(0, L_kT/(n**2*L) - 0.2)"},
@@ -280,30 +182,10 @@ def operation(paths: Paths, primary: str, reset: str, turns: str = "1") -> tuple
             DEFINITION,
         ),
         Line("D_r", "D_3", "", "part of the period that the core takes to reset", RECTIFIED_RESET),
-        Line(
-            "k_r", "min(1, 1e9*D_k2)", "", "1 where the core drives a current back into the input", DEFINITION
-        ),
-        Line(
-            "V_r",
-            f"max(n*k_s*V_2, k_r*{reset})",
-            "V",
-            "largest voltage of the primary while S1 is off",
-            KIRCHHOFF,
-        ),
-        Line(
-            "I_r",
-            f"D_k2*I_p2/(2*{turns})",
-            "A",
-            "average current that leakage drives back into the input",
-            RMS_VALUES,
-        ),
-        Line(
-            "I_rrms",
-            f"sqrt(D_k2/3)*I_p2/{turns}",
-            "A",
-            "rms current that leakage drives back into the input",
-            RMS_VALUES,
-        ),
+        Line("k_r", "min(1, 1e9*D_k2)", "", "1 where the core drives a current back into the input", DEFINITION),
+        Line("V_r", f"max(n*k_s*V_2, k_r*{reset})", "V", "largest voltage of the primary while S1 is off", KIRCHHOFF),
+        Line("I_r", f"D_k2*I_p2/(2*{turns})", "A", "average current that leakage drives back into the input", RMS_VALUES),
+        Line("I_rrms", f"sqrt(D_k2/3)*I_p2/{turns}", "A", "rms current that leakage drives back into the input", RMS_VALUES),
     )
 
 
@@ -319,13 +201,7 @@ def rectifiers(paths: Paths, switches: str = "1") -> tuple[Line, ...]:
     on = f"{doubled}V_s - V_FD1 - R_D1*I_v - V_1*L_kT/(n**2*L)"
     pulse, reset = ("D_1", "I_v", "I_pk"), ("D_3", "I_h", "I_e")
     first = (pulse, ("D_k1", "0", "I_v"), ("D_k2", "I_pk", left), (together, left, "0"))
-    second = (
-        ("D_k1", "I_v", "0"),
-        ("D_z", "I_e", "I_v"),
-        ("D_k2", "0", taken),
-        (together, taken, "I_h"),
-        reset,
-    )
+    second = (("D_k1", "I_v", "0"), ("D_z", "I_e", "I_v"), ("D_k2", "0", taken), (together, taken, "I_h"), reset)
     wound = winding("Ns", "max(I_D1, I_D2)", "max(I_D1rms, I_D2rms)")
     if not paths.tapped:
         wound = winding("Ns", "abs(I_D1 - I_D2)", root_mean_square(pulse, reset, (together, "I_h", "I_h")))
@@ -351,16 +227,6 @@ def rectifiers(paths: Paths, switches: str = "1") -> tuple[Line, ...]:
         with_spike("D2", "rectifier"),
         *winding("Np", "I_S1", "I_S1rms"),
         *wound,
-        *smoothing(
-            Shape(
-                "dI_L",
-                (
-                    ("D_1", "0", "1"),
-                    ("D_f", "1", begin),
-                    ("D_3", begin, "dI_k/dI_L"),
-                    ("D_k1 + D_z", "dI_k/dI_L", "0"),
-                ),
-            )
-        ),
+        *smoothing(Shape("dI_L", (("D_1", "0", "1"), ("D_f", "1", begin), ("D_3", begin, "dI_k/dI_L"), ("D_k1 + D_z", "dI_k/dI_L", "0")))),
         *drawn(returned=True),
     )

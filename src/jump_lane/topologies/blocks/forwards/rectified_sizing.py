@@ -28,13 +28,7 @@ def sizing(paths: Paths, primary: str) -> tuple[Line | ByTarget, ...]:
             "voltage that resets the core, of L and L_s together",
             WITH_LOSSES,
         ),
-        Line(
-            "D_c",
-            "V_2c/(V_1c + V_2c + V_mc)",
-            "",
-            "duty ratio with drops, continuous conduction",
-            RECTIFIED_RESET,
-        ),
+        Line("D_c", "V_2c/(V_1c + V_2c + V_mc)", "", "duty ratio with drops, continuous conduction", RECTIFIED_RESET),
         magnetising(),
         seen_by_secondary(),
         Line("D_s", "V_mc*D_c/V_2c", "", "part of the period for the reset, were L small", RECTIFIED_RESET),
@@ -50,18 +44,10 @@ def _boundary(paths: Paths, primary: str) -> tuple[Line, ...]:
     """Return the boundary load current, with the drops of half of the peak that the inductor then has."""
     return (
         Line(
-            "R_1",
-            f"2*{primary}/n**2 + {paths.count}*R_D1 + R_sT + R_L",
-            "Ω",
-            "resistance in series with L while S1 conducts",
-            WITH_LOSSES,
+            "R_1", f"2*{primary}/n**2 + {paths.count}*R_D1 + R_sT + R_L", "Ω", "resistance in series with L while S1 conducts", WITH_LOSSES
         ),
         Line(
-            "V_1B",
-            "(V_1c + R_1*I_o)*L/(L + L_kT/n**2 + R_1*D_c/(2*f_s))",
-            "V",
-            "inductor voltage at the boundary, S1 on",
-            RECTIFIED_RESET,
+            "V_1B", "(V_1c + R_1*I_o)*L/(L + L_kT/n**2 + R_1*D_c/(2*f_s))", "V", "inductor voltage at the boundary, S1 on", RECTIFIED_RESET
         ),
         Line("D_B", "V_2c/(V_1B + V_2c + V_mc)", "", "duty ratio at the boundary", RECTIFIED_RESET),
         Line(
