@@ -70,10 +70,10 @@ class Charging:
         near
             A capacitance of about that size [F].
         """
-        if self.ripple(near * FACTORS, resistance) > limit:
-            return None
         if resistance == 0.0:
             return self.ripple(near, 0.0) * near / limit
+        if self.ripple(near * FACTORS, resistance) > limit:
+            return None
 
         from scipy.optimize import brentq  # only here, as it takes long to load
 

@@ -30,6 +30,7 @@ class Sampled:
         self.width = engine.n + 1
         used = np.unique(trace.configurations)
         self._rows = {int(c): self._stack(int(c)) for c in used}
+        self._samples: dict[int, tuple[Array, list[Array]]] = {}
 
     # --- signals -----------------------------------------------------------------------------------------
 
@@ -157,17 +158,23 @@ class Sampled:
     def waveforms(self, names: tuple[str, ...], per_period: int = 400) -> Waveforms:
         """Return samples of some signals over one period, both sides of every jump included."""
         rows = [self.index(name) for name in names]
+        instants, states = self._evenly(per_period)
+        configurations = self.trace.configurations
+        table = np.vstack([z @ self._rows[int(c)][rows].T for c, z in zip(configurations, states, strict=True)])
+        return Waveforms(instants, {n: table[:, k] for k, n in enumerate(names)}, self.period)
+
+    def _evenly(self, per_period: int) -> tuple[Array, list[Array]]:
+        """Return instants of samples [s], and the states there in every stretch; they are kept."""
+        if per_period in self._samples:
+            return self._samples[per_period]
         times, values = [], []
         for i, (start, span) in enumerate(zip(self.trace.ticks, self.trace.durations, strict=True)):
-            c = int(self.trace.configurations[i])
             count = max(int(np.ceil(per_period * span / PERIOD)), 2)
             even = np.round(np.linspace(0, span, count + 1)).astype(np.int64)
             ticks = np.union1d(even, self.grids[i][0])
-            states = self._states(c, self._origin(i), ticks)
+            values.append(self._states(int(self.trace.configurations[i]), self._origin(i), ticks))
             times.append((start + ticks) * self.engine.tick)
-            values.append(states @ self._rows[c][rows].T)
-        table = np.vstack(values)
-        return Waveforms(np.concatenate(times), {n: table[:, k] for k, n in enumerate(names)}, self.period)
+        return self._samples.setdefault(per_period, (np.concatenate(times), values))
 
     def samples_between(
         self, name: str, start: float, end: float, per_period: int = 2000
