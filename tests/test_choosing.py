@@ -18,7 +18,7 @@ PARTS = {
 }
 
 
-def points(work: study.Work) -> list[study.Point]:
+def points(work: study.Work) -> list[study.Measured]:
     return sorted(study.run(work, 1), key=lambda p: p.index)
 
 

@@ -39,6 +39,23 @@ class Overlay(unittest.TestCase):
                     voltage = np.cumsum(rest) / len(rest) + x * rest
                     self.assertAlmostEqual(float(sum_ripple(x, *shape)), np.ptp(voltage), delta=1e-3)
 
+    def test_one_phase_is_worked_out_for_all_at_once(self) -> None:
+        """The same as phase by phase, pieces without length and a rest without current included."""
+        from jump_lane.equations import overlay
+
+        rng = np.random.default_rng(7)
+        for _ in range(200):
+            parts = rng.dirichlet(np.ones(3))[: rng.integers(1, 4)]
+            parts[rng.integers(len(parts))] *= rng.integers(0, 2)
+            shape = [1.0, *(v for d in parts for v in (d, rng.normal(), rng.normal()))]
+            x = rng.choice([0.0, rng.random()])
+            for one, found in (
+                (overlay._peak_to_peak(*shape), sum_pp(*shape)),
+                (overlay._ac_rms(*shape), sum_rms(*shape)),
+                (overlay._ripple(x, *shape), sum_ripple(x, *shape)),
+            ):
+                self.assertAlmostEqual(float(found), one, delta=1e-9 * (1.0 + one))
+
     def test_triangles_in_continuous_conduction_have_a_closed_form(self) -> None:
         for count in range(2, 9):
             for d in (0.07, 0.31, 0.5, 0.83):

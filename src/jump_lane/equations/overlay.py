@@ -70,26 +70,77 @@ def _ripple(x: float, *shape: float) -> float:
     return float(max(seen) - min(seen))
 
 
-def _over(one: Callable[..., float], before: int = 0) -> Callable[..., Array]:
-    """Return a sum over arrays; ``before`` arguments stand in front of the shape. No number where it cannot be."""
+Parts = tuple[Array, Array, Array]
+
+SHORT = 1e-12
+"""A piece shorter than this part of the period is none."""
+
+
+def _alone(shape: tuple[Array, ...]) -> Parts:
+    """Return durations, first and last values of the pieces of a single phase, the rest of the period behind them."""
+    d, a, b = (np.stack([np.asarray(v, dtype=float) for v in shape[k::3]]) for k in (1, 2, 3))
+    nothing = np.zeros_like(d[:1])
+    rest = np.maximum(1.0 - d.sum(axis=0, keepdims=True), 0.0)
+    return np.concatenate([d, rest]), np.concatenate([a, nothing]), np.concatenate([b, nothing])
+
+
+def _mean(d: Array, a: Array, b: Array) -> Array:
+    return np.asarray((d * (a + b)).sum(axis=0) / 2.0)
+
+
+def _peaks_alone(*shape: Array) -> Array:
+    d, a, b = _alone(shape)
+    there = d > SHORT
+    highest = np.where(there, np.maximum(a, b), -np.inf).max(axis=0)
+    return np.asarray(highest - np.where(there, np.minimum(a, b), np.inf).min(axis=0))
+
+
+def _rms_alone(*shape: Array) -> Array:
+    d, a, b = _alone(shape)
+    square = (d * (a * a + a * b + b * b)).sum(axis=0) / 3.0
+    return np.asarray(np.sqrt(np.maximum(square - _mean(d, a, b) ** 2, 0.0)))
+
+
+def _ripple_alone(x: Array, *shape: Array) -> Array:
+    d, a, b = _alone(shape)
+    average = _mean(d, a, b)
+    charge = np.zeros_like(average)
+    highest, lowest = np.full_like(average, -np.inf), np.full_like(average, np.inf)
+    for h, s, e in zip(d, a - average, b - average, strict=True):
+        slope = np.divide(e - s, h, out=np.zeros_like(h), where=h > SHORT)
+        turn = np.divide(-x * slope - s, slope, out=np.zeros_like(h), where=slope != 0.0)
+        for t in (np.zeros_like(h), h, np.clip(turn, 0.0, h)):
+            seen = charge + s * t + slope * t * t / 2.0 + x * (s + slope * t)
+            highest = np.where(h > SHORT, np.maximum(highest, seen), highest)
+            lowest = np.where(h > SHORT, np.minimum(lowest, seen), lowest)
+        charge = charge + (s + e) / 2.0 * h
+    return np.asarray(highest - lowest)
+
+
+def _over(one: Callable[..., float], alone: Callable[..., Array], before: int = 0) -> Callable[..., Array]:
+    """Return a sum over arrays; ``before`` arguments stand in front of the shape. No number where it cannot be.
+
+    A single phase is worked out for all of them at once.
+    """
     spread = np.vectorize(one, otypes=[float])
 
     def over(*values: object) -> Array:
         arrays = np.broadcast_arrays(*(np.asarray(v, dtype=float) for v in values))
         valid = np.all([np.isfinite(a) for a in arrays], axis=0)
         valid &= sum(arrays[before + 1 :: 3]) <= 1.0 + WHOLE
-        safe = [np.where(valid, a, 1.0) for a in arrays]
-        return np.where(valid, spread(*safe), np.nan)
+        safe = [np.where(valid, a, 1.0 if k <= before else 0.0) for k, a in enumerate(arrays)]
+        single = bool(np.all(safe[before] == 1.0))
+        return np.where(valid, alone(*safe) if single else spread(*safe), np.nan)
 
     return over
 
 
-sum_pp = _over(_peak_to_peak)
+sum_pp = _over(_peak_to_peak, _peaks_alone)
 """sum_pp(N, d, a, b, …): peak-to-peak value of the sum [1]."""
 
-sum_rms = _over(_ac_rms)
+sum_rms = _over(_ac_rms, _rms_alone)
 """sum_rms(N, d, a, b, …): rms value of the sum without its average [1]."""
 
-sum_ripple = _over(_ripple, 1)
+sum_ripple = _over(_ripple, _ripple_alone, 1)
 """sum_ripple(x, N, d, a, b, …): peak-to-peak voltage that the sum without its average makes on a capacitor with
 series resistance, relative to (unit of current)/(f·C), with x = R·C·f [1]."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from jump_lane.equations.formula import pretty
@@ -84,8 +85,10 @@ def place(case: Case) -> str:
 def _unkept(reading: Reading, found: Sizing) -> str:
     limit = reading.limit
     against = ", ".join(c for c in reading.mend.components)
-    if any(c in found.values for c in reading.mend.components):
+    if math.isnan(reading.factor):
         reason = f"no {against} keeps it: what the resistance of {against} makes is left"
+    elif any(c in found.values for c in reading.mend.components):
+        reason = f"no {against} keeps it: other values do not let it come nearer"
     else:
         reason = f"the file fixes {against}"
     unit = limit.unit

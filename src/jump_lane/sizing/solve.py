@@ -34,6 +34,9 @@ BROKEN = 1.0005
 JOINS = 6
 """How often cases may join."""
 
+HEEDED, MOVED = 8, 0.1
+"""Rounds in which a limit has to come nearer while its component moves, and what counts as moving (ln)."""
+
 LOWERED = 0.95
 """By which factor a turns ratio is lowered until the output can be held."""
 
@@ -81,11 +84,13 @@ class _State:
     rounds: int = 0
     solves: int = 0
     stuck: set[str] = field(default_factory=set)
+    deaf: dict[str, float] = field(default_factory=dict)
+    """Components that their limit does not heed, with the value that they started from."""
 
     @property
     def free(self) -> set[str]:
         """Components whose value is looked for."""
-        return set(self.values)
+        return set(self.values) - set(self.deaf)
 
     def read(self, values: Values, cases: list[Case]) -> list[Reading]:
         """Return what the cases show."""
@@ -98,7 +103,8 @@ class _State:
         out = {}
         for symbol in self.values:
             found = deciding(readings, symbol)
-            factor = 1.0 if found is None or symbol in self.stuck else found.factor
+            still = found is None or symbol in self.stuck or symbol in self.deaf
+            factor = 1.0 if still or found is None else found.factor
             out[symbol] = min(max(factor, 1.0 / LONGEST), LONGEST)
         return out
 
@@ -206,7 +212,8 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
     """
     active = list(cases)
     steps: dict[str, float] = {}
-    gains = dict.fromkeys(state.values, 1.0)
+    gains, begun = dict.fromkeys(state.values, 1.0), dict(state.values)
+    seen: dict[str, list[tuple[float, float]]] = {}
     for _ in range(ROUNDS):
         readings = about(_tried(state, active, steps), state.free)
         last, steps = steps, state.moved(readings)
@@ -215,6 +222,10 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
         state.told(f"round {state.rounds}: largest step {100 * largest:.2g} %")
         if largest < SETTLED:
             return active
+        for symbol in _unheeded(state, readings, seen):
+            state.deaf[symbol] = begun[symbol]
+            state.values[symbol] = begun[symbol]
+            steps.pop(symbol)
         for symbol, factor in steps.items():
             turned = math.log(factor) * math.log(last.get(symbol, 1.0)) < 0.0
             gains[symbol] = max(0.5 * gains[symbol], 0.1) if turned else min(1.3 * gains[symbol], 1.0)
@@ -224,6 +235,26 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
         active = _near(readings, active)
     moving = ", ".join(s for s, f in steps.items() if abs(math.log(f)) > SETTLED)
     raise ConvergenceError(f"the values of {moving} have not settled in {ROUNDS} rounds")
+
+
+def _unheeded(
+    state: _State, readings: list[Reading], seen: dict[str, list[tuple[float, float]]]
+) -> list[str]:
+    """Note where the values stand; return those that move on while their limit does not come nearer."""
+    out = []
+    for symbol in state.free:
+        found = deciding(readings, symbol)
+        if found is None:
+            continue
+        before = seen.setdefault(symbol, [])
+        before.append((state.values[symbol], found.ratio - 1.0))
+        if len(before) <= HEEDED:
+            continue
+        (value, off), (now, left) = before[-1 - HEEDED], before[-1]
+        far = abs(math.log(now / value)) > MOVED and min(abs(off), abs(left)) > SETTLED
+        if far and abs(left) > 0.8 * abs(off) and off * left > 0.0:
+            out.append(symbol)
+    return out
 
 
 def _tried(state: _State, cases: list[Case], steps: dict[str, float]) -> list[Reading]:

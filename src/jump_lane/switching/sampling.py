@@ -160,7 +160,9 @@ class Sampled:
         rows = [self.index(name) for name in names]
         instants, states = self._evenly(per_period)
         configurations = self.trace.configurations
-        table = np.vstack([z @ self._rows[int(c)][rows].T for c, z in zip(configurations, states, strict=True)])
+        table = np.vstack(
+            [z @ self._rows[int(c)][rows].T for c, z in zip(configurations, states, strict=True)]
+        )
         return Waveforms(instants, {n: table[:, k] for k, n in enumerate(names)}, self.period)
 
     def _evenly(self, per_period: int) -> tuple[Array, list[Array]]:
