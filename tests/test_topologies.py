@@ -150,8 +150,8 @@ CURRENT_FED = "current-fed-full-bridge"
 HELD_CURRENT = 0.06
 """Where a series inductance holds the primary current, dead time moves what is carried between the pulses."""
 
-RANDOM = 120
-RANDOM_ISOLATED = 40
+RANDOM = 80
+RANDOM_ISOLATED = 30
 """Fewer, as these circuits take longer; any number can be asked for by calling `agree`."""
 
 
@@ -268,7 +268,7 @@ def near(finding: Finding, found: Design, mode: str) -> bool:
 
 class RandomSpecifications(unittest.TestCase):
     def test_derived_and_simulated_agree(self) -> None:
-        """Every page, in two processes: 120 specifications each, fewer where circuits take longer."""
+        """Every page, in two processes: 80 specifications each, fewer where circuits take longer."""
         calls = [
             (name, RANDOM_ISOLATED if page(name).isolated else RANDOM, seed)
             for seed, name in enumerate(NAMES)

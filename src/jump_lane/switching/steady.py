@@ -343,7 +343,7 @@ def _approached(engine: Engine, regulation: Regulation, first: _Trial) -> _Trial
 
 
 def _reason(point: _Trial, regulation: Regulation | None) -> str:
-    if regulation is not None and abs(point.shot.off) > 0.5 * point.size * abs(regulation.target):
+    if regulation is not None and _beyond(point, regulation):
         unit = _unit(regulation)
         got = regulation.target + point.shot.off
         got = 0.0 if abs(got) < ACCEPTED * abs(regulation.target) else got
@@ -352,6 +352,13 @@ def _reason(point: _Trial, regulation: Regulation | None) -> str:
             f"{got:.5g} {unit} was reached"
         )
     return f"no periodic steady state found: after {MAX_STEPS} Newton steps the residual is {point.size:.1e}"
+
+
+def _beyond(point: _Trial, regulation: Regulation) -> bool:
+    """Tell whether the control has run into an end of its range, or the average alone is off."""
+    span = regulation.highest - regulation.lowest
+    room = min(point.control - regulation.lowest, regulation.highest - point.control)
+    return room < INSET * span or abs(point.shot.off) > 0.1 * point.size * abs(regulation.target)
 
 
 def _unit(regulation: Regulation) -> str:
