@@ -22,6 +22,9 @@ ROUNDS = 40
 SETTLED = 8e-4
 """A step below this part of a value is none."""
 
+CREEPING = 2e-3
+"""Steps below this part that go on to the last round are let be; the limits are kept to as much."""
+
 LONGEST = 2.5
 """Largest factor of one step."""
 
@@ -34,7 +37,7 @@ BROKEN = 1.0005
 JOINS = 6
 """How often cases may join."""
 
-HEEDED, MOVED = 8, 0.1
+HEEDED, MOVED = 8, 0.03
 """Rounds in which a limit has to come nearer while its component moves, and what counts as moving (ln)."""
 
 LOWERED = 0.95
@@ -233,6 +236,8 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
         for symbol, factor in steps.items():
             state.values[symbol] *= factor
         active = _near(readings, active)
+    if max(abs(math.log(f)) for f in steps.values()) < CREEPING:
+        return active
     moving = ", ".join(s for s, f in steps.items() if abs(math.log(f)) > SETTLED)
     raise ConvergenceError(f"the values of {moving} have not settled in {ROUNDS} rounds")
 
@@ -244,8 +249,8 @@ def _unheeded(
     out = []
     for symbol in state.free:
         found = deciding(readings, symbol)
-        if found is None:
-            continue
+        if found is None or found.limit.symbol != "mode":
+            continue  # ripples always heed their components
         before = seen.setdefault(symbol, [])
         before.append((state.values[symbol], found.ratio - 1.0))
         if len(before) <= HEEDED:

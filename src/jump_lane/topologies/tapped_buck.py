@@ -25,7 +25,7 @@ WHOLE = "D_c + n*(1 - D_c)"
 
 SIZING: tuple[Entry, ...] = (
     Line("M", "V_o/V_in", "", "conversion ratio", KEEP, "min"),
-    *transformers.turns_ratio("D_lim/(1 - D_lim)*(V_in - V_o)/(V_o + V_FD1)"),
+    *transformers.turns_ratio("D_lim/(1 - D_lim)*max(V_in - V_o, 0.01*V_in)/(V_o + V_FD1)"),
     Line("D_i", "n*V_o/(V_in - V_o + n*V_o)", "", "duty ratio with ideal parts", BALANCE),
     Line("I_i", "I_o/(D_i + n*(1 - D_i))", "A", "winding current with ideal parts", BALANCE),
     Line("V_1c", ON.format(I="I_i"), "V", "winding voltage, S1 on", DROPS),

@@ -36,6 +36,12 @@ def inductance(name: str, ripple: str, critical: str, full: str, needed: bool = 
     )
 
 
+LIGHT = (
+    "Below I_need the circuit idles; this secondary side is derived for continuous conduction only, so that values there are "
+    "off. The simulation tells them, and what it shows is judged."
+)
+
+
 def continuous_only() -> Line:
     """Return the load current that a circuit needs which is derived for continuous conduction only."""
     need = {CONTINUOUS: "0", DISCONTINUOUS: "I_B"}

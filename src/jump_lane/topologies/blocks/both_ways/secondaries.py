@@ -16,7 +16,7 @@ from jump_lane.topologies.blocks.both_ways.drive import Drive
 from jump_lane.topologies.blocks.both_ways.stages import SIDES, stages
 from jump_lane.topologies.blocks.capacitors import chopped_input, smoothing, together
 from jump_lane.topologies.blocks.devices import ramped_device, stresses, with_spike
-from jump_lane.topologies.blocks.inductors import continuous_only, inductor
+from jump_lane.topologies.blocks.inductors import LIGHT, continuous_only, inductor
 from jump_lane.topologies.blocks.proofs import CURVED, held_proofs, inductor_proofs, rectifier_proofs
 from jump_lane.topologies.blocks.ramps import root_mean_square
 from jump_lane.topologies.blocks.shape import Shape, triangle
@@ -37,7 +37,6 @@ ROLES = (
 """S1 and D1 stand for all switches and rectifiers, L for both inductors of a doubler."""
 
 BOUNDS = (
-    Bound("I_need", "I_o", "a current doubler is derived for continuous conduction only; raise L or the load"),
     Bound(
         "I_left",
         "I_pk",
@@ -53,8 +52,9 @@ BOUNDS = (
 )
 
 CAVEATS = {
+    "I_need": LIGHT,
     "k_h": "Half-wave, and an inductance in series with the primary: dead time cuts one pulse shorter than the other, and "
-    "the bias of the core gives way. The formulas leave that out; simulated primary currents may be a seventh smaller."
+    "the bias of the core gives way. The formulas leave that out; simulated primary currents may be a seventh smaller.",
 }
 
 

@@ -9,6 +9,7 @@ from jump_lane.circuit.gates import Gates, Instant, complement, on
 from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks import rectifying
 from jump_lane.topologies.blocks.devices import ramped_device
+from jump_lane.topologies.blocks.inductors import LIGHT
 from jump_lane.topologies.blocks.proofs import CURVED, device_proofs, held_proofs, inductor_proofs, output_asks, rectifier_proofs
 from jump_lane.topologies.blocks.sources import DEFINITION, VOLT_SECONDS
 from jump_lane.topologies.blocks.transformers import path, secondary, turns_ratio
@@ -40,14 +41,13 @@ BOUNDS = (
         "the core would not be reset; lower duty_limit (or the turns of a reset winding), and magnetising_ripple "
         "where the reset is rectified",
     ),
-    Bound("I_need", "I_o", "this secondary side is derived for continuous conduction only; raise L or the load"),
 )
 
 DUTY_LIMITS = {"centre-tap": 0.36, "bridge": 0.36}
 """A rectified reset takes (1 + L/L_s)/2 of the period, and L/L_s = r_m·(1 − 2·D)/r_I at the highest input: with the usual
 10 % and 30 %, an input range of 2 : 1 and a fifth of margin on L this leaves 0.37 for the pulse."""
 
-CAVEATS = {"k_b": "In discontinuous conduction with leakage above a fifth of L, the formulas are off by more than 3 %."}
+CAVEATS = {"I_need": LIGHT, "k_b": "In discontinuous conduction with leakage above a fifth of L, the formulas are off by more than 3 %."}
 
 
 def forward_sizing(sides: Mapping[str, tuple[Line | ByTarget, ...]]) -> tuple[Entry, ...]:
