@@ -94,14 +94,15 @@ class Spot:
 
 
 def spots(design: Design, values: Values, cases: list[Case]) -> Iterator[Spot]:
-    """Yield where the cases lie with these component values."""
+    """Yield where the cases lie with these component values; what is not among them follows its formula at the corners."""
+    every = design.sized(values, design.inputs, design.loads).components()
     for (others, off), group in itertools.groupby(cases, key=lambda c: (c.others, c.off)):
         points = list(group)
         inputs = tuple(sorted({c.v_in for c in points}))
         loads = tuple(sorted({c.i_o for c in points}))
         amounts = dict(off)
         full = _shifted(design, design.spec, amounts) if off else design.spec
-        real = {s: v * (1.0 + amounts.get(kind_of(design, s), 0.0)) for s, v in values.items()}
+        real = {s: v * (1.0 + amounts.get(kind_of(design, s), 0.0)) for s, v in every.items()}
         whole = design.sized(real, inputs, loads, full)
         found = design.sized(real, inputs, loads, loaded(full, others)) if others else whole
         for case in points:
