@@ -42,22 +42,31 @@ class Verdicts(unittest.TestCase):
     def test_too_small_a_choke_names_itself(self) -> None:
         advice = self.broken(chosen={"L": "6 µH"})
         self.assertRegex(advice["dI_L"], r"over by .* %: raise L from 6.000 µH to at least \d")
-        self.assertRegex(advice["mode"], "raise L to at least")
+        self.assertRegex(advice["mode"], "raise L from 6.000 µH to at least")
 
     def test_the_advice_mends_the_fault(self) -> None:
         advice = self.broken(chosen={"C_o": "2 µF"})["dV_o"]
         value = self.needed(advice) * 1.001
         mended = check(design(buck_tables(), chosen={"C_o": f"{value} µF"}))
         self.assertEqual(mended.exit_status, 0)
+        advice = self.broken(chosen={"L": "6 µH"})["mode"]
+        mended = check(
+            design(
+                buck_tables(),
+                chosen={"L": f"{1.02 * self.needed(advice)} µH"},
+                switching__current_ripple="3 A",
+            )
+        )
+        self.assertTrue(all(c.mode_holds for c in mended.corners))
 
     def test_a_capacitor_cannot_mend_its_own_resistance(self) -> None:
         parts = {"C_o": {"resistance": "100 mΩ"}}
         advice = self.broken(chosen={"C_o": "1 mF"}, parts=parts)
-        self.assertIn("lower the ESR", advice["dV_o"])
+        self.assertIn("no C_o is large enough: lower its resistance", advice["dV_o"])
 
     def test_discontinuous_wanted_but_not_had(self) -> None:
         advice = self.broken(switching__mode="discontinuous", chosen={"L": "40 µH"})
-        self.assertIn("lower L below", advice["mode"])
+        self.assertRegex(advice["mode"], r"lower L from 40.00 µH to at most \d")
 
     def test_boundary(self) -> None:
         found = design(buck_tables(), switching__mode="boundary", input__voltage=24, output__current=2)

@@ -4,7 +4,7 @@ import math
 import unittest
 
 from jump_lane.judge.asked import JUDGED, NOT_JUDGED, limits, refused
-from jump_lane.judge.limit import Limit
+from jump_lane.judge.limit import Limit, Scene
 from jump_lane.judge.ripple import drawn
 from jump_lane.operating.point import solve
 from jump_lane.spec import Spec
@@ -88,7 +88,7 @@ class Verdicts(unittest.TestCase):
     def limit(self, **changes: object) -> Limit:
         given = {
             "symbol": "x", "meaning": "", "unit": "V", "measure": lambda _: 0.0, "asked": 2.0, "highest": 2.0,
-            "key": "k", "remedy": lambda value: f"was {value:g}",
+            "key": "k",
         }  # fmt: skip
         return Limit(**(given | changes))  # type: ignore[arg-type]
 
@@ -97,14 +97,35 @@ class Verdicts(unittest.TestCase):
         self.assertEqual(judge(1.9), (True, ""))
         self.assertEqual(judge(2.001), (True, "at its limit"))
         self.assertEqual(judge(1.9995), (True, "at its limit"))
-        self.assertEqual(judge(2.1), (False, "over by 5 %: was 2.1"))
+        self.assertEqual(judge(2.1), (False, "over by 5 %"))
         self.assertFalse(judge(math.nan)[0])
 
     def test_a_target_is_missed_on_both_sides(self) -> None:
         judge = self.limit(lowest=1.8, highest=2.2).judge
         self.assertEqual(judge(2.2), (True, ""))
-        self.assertEqual(judge(1.5), (False, "off by 25 %: was 1.5"))
+        self.assertEqual(judge(1.5), (False, "off by 25 %"))
         self.assertFalse(judge(2.3)[0])
+
+
+class Modes(unittest.TestCase):
+    def test_how_far_the_boundary_is(self) -> None:
+        """A buck at a third and at twice its boundary load: half the ripple over the mean, the period over what conducts."""
+        from jump_lane.judge.mode import mode_limit
+
+        tables = buck_tables() | {"chosen": {"L": "10 µH"}}
+        for mode, load, wanted in (
+            ("continuous", 2.0, 0.5),
+            ("continuous", 1 / 3, 1.7320),
+            ("discontinuous", 1 / 3, 0.5773),
+        ):
+            boundary = 5.0 * (1.0 - 5.0 / 24.0) / (2.0 * 10e-6 * 200e3)
+            found = design(tables, switching__mode=mode).grid((24.0,), (load * boundary,))
+            state, recording = solve(found)
+            limit = mode_limit(found, 0)
+            assert limit is not None and limit.mend is not None
+            scene = Scene(recording, state.control)
+            self.assertAlmostEqual(limit.measure(scene), wanted, delta=2e-3)
+            self.assertAlmostEqual(limit.mend.factor(scene, 1.0), 0.5 if load == 2.0 else 3.0, delta=2e-2)
 
 
 class InputRipple(unittest.TestCase):

@@ -11,9 +11,8 @@ from functools import partial
 
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.judge.ripple import Charging, drawn
-from jump_lane.quantities import show, show_percent
+from jump_lane.quantities import show_percent
 from jump_lane.topologies.design import Design
-from jump_lane.topologies.page import Ask
 
 HELD = 1e-3
 """How closely the output that is regulated has to be met."""
@@ -88,19 +87,11 @@ def _voltage(design: Design, k: int, i: int, j: int) -> Limit:
     output = design.spec.output[k]
     if k == 0:
         wanted = design.sheet["V_o"].corner(i, j)
-        band = HELD
-
-        def remedy(_: float) -> str:
-            return "the output is not held"
+        band, otherwise = HELD, "the output is not held"
     else:
         wanted = abs(output.voltages_at((output.current.max,))[0])
         band = output.voltage_band
-
-        def remedy(_: float) -> str:
-            return (
-                f"{show_percent(output.voltage_band)} asked; couple its winding tighter, load it within a narrower "
-                "range, or regulate it"
-            )
+        otherwise = f"{show_percent(band)} asked; couple its winding tighter, load it within a narrower range, or regulate it"
 
     return Limit(
         symbol=f"V_o{_suffix(k)}",
@@ -111,7 +102,7 @@ def _voltage(design: Design, k: int, i: int, j: int) -> Limit:
         lowest=wanted * (1.0 - band),
         highest=wanted * (1.0 + band),
         key=f"output.{k + 1}.voltage" + ("_band" if k else ""),
-        remedy=remedy,
+        otherwise=otherwise,
     )
 
 
@@ -123,13 +114,6 @@ def _output_ripple(design: Design, k: int, i: int, j: int) -> Limit:
     else:
         limit = output.voltage_ripple.of(abs(output.voltages_at((output.current.max,))[0]))
 
-    ask = next((a for a in design.page.asks if a.symbol == f"dV_o{_suffix(k)}"), None)
-
-    def remedy(value: float) -> str:
-        if ask is not None and ask.symbol in design.sheet:
-            return _raise(design, ask, limit, (i, j), value)
-        return _raise_one(design, capacitor, limit, value)
-
     return Limit(
         symbol=f"dV_o{_suffix(k)}",
         meaning=f"ripple of output {k + 1}, peak to peak",
@@ -138,7 +122,6 @@ def _output_ripple(design: Design, k: int, i: int, j: int) -> Limit:
         asked=limit,
         highest=limit,
         key=f"output.{k + 1}.voltage_ripple",
-        remedy=remedy,
         mend=_charging(design, capacitor, f"{capacitor}.i", f"{_load(k)}.v"),
     )
 
@@ -146,21 +129,13 @@ def _output_ripple(design: Design, k: int, i: int, j: int) -> Limit:
 def _input_ripple(design: Design) -> Limit:
     limit = design.sheet["dV_iask"].worst
     capacitance, resistance = design.sheet["C_i"].worst, design.sheet["R_Ci"].worst
-    found: list[Scene] = []
 
     def measure(scene: Scene) -> float:
-        found[:] = [scene]
         return drawn(scene.recording).ripple(capacitance, resistance)
 
     def factor(scene: Scene, allowed: float) -> float:
         needed = drawn(scene.recording).capacitance_for(allowed, capacitance, resistance)
         return math.nan if needed is None else needed / capacitance
-
-    def remedy(_: float) -> str:
-        needed = capacitance * factor(found[0], limit)
-        if math.isnan(needed):
-            return f"the ESR of C_i ({show(resistance, 'Ω')}) alone makes more: take capacitors with less"
-        return f"raise C_i from {show(capacitance, 'F')} to at least {show(needed, 'F')}"
 
     return Limit(
         symbol="dV_i",
@@ -170,7 +145,6 @@ def _input_ripple(design: Design) -> Limit:
         asked=limit,
         highest=limit,
         key="input.voltage_ripple",
-        remedy=remedy,
         mend=Mend(("C_i",), factor),
     )
 
@@ -197,7 +171,6 @@ def _inductor_ripples(design: Design, whole: Design, i: int, j: int) -> Iterator
             asked=limit,
             highest=limit,
             key="switching.current_ripple",
-            remedy=partial(_raise, design, ask, limit, (i, j)),
             mend=_proportional(ask.remedy, proofs[ask.symbol].signal),
         )
 
@@ -221,7 +194,6 @@ def _coupling_ripples(design: Design) -> Iterator[Limit]:
             asked=share,
             highest=share,
             key="switching.coupling_ripple",
-            remedy=partial(_raise_one, design, role.name, share),
             mend=_charging(design, role.name, f"{role.name}.i", f"{role.name}.v", relative=True),
         )
 
@@ -235,11 +207,6 @@ def duty_limit(design: Design, limit: float) -> Limit:
     """Return the limit of the control variable, which the turns ratio sets where there is one."""
     wound = "n" in design.sheet
 
-    def remedy(value: float) -> str:
-        if wound:
-            return f"lower the turns ratio n to at most {show(design.sheet['n'].worst * limit / value)}"
-        return "this topology needs that duty ratio at these voltages"
-
     return Limit(
         symbol=design.page.control.symbol,
         meaning=design.page.control.words,
@@ -248,7 +215,7 @@ def duty_limit(design: Design, limit: float) -> Limit:
         asked=limit,
         highest=limit,
         key="switching.duty_limit",
-        remedy=remedy,
+        otherwise="this topology needs that at these voltages",
         mend=Mend(("n",), lambda scene, allowed: allowed / scene.control, least=False) if wound else None,
     )
 
@@ -276,25 +243,3 @@ def _charging(design: Design, name: str, current: str, voltage: str, relative: b
         return math.nan if needed is None else needed / value
 
     return Mend((name,), factor)
-
-
-def _raise_one(design: Design, component: str, limit: float, value: float) -> str:
-    """Say how much larger a component has to be that a quantity is inversely proportional to."""
-    if component not in design.sheet:
-        return f"a larger {component}"
-    known = design.sheet[component]
-    needed = known.worst * value / limit
-    return f"raise {component} from {show(known.worst, known.unit)} to at least {show(needed, known.unit)}"
-
-
-def _raise(design: Design, ask: Ask, limit: float, at: tuple[int, int], value: float) -> str:
-    """Say the same where a part of the quantity, such as the voltage across an ESR, stays as it is."""
-    fixed = design.sheet[ask.share].corner(*at) if ask.share else 0.0
-    if fixed >= limit:
-        return f"{ask.otherwise} ({show(design.sheet['ESR_max'].worst, 'Ω')})"
-    component = design.sheet[ask.remedy]
-    needed = component.worst * (value - fixed) / (limit - fixed)
-    return (
-        f"raise {ask.remedy} from {show(component.worst, component.unit)} "
-        f"to at least {show(needed, component.unit)}"
-    )

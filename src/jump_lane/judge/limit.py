@@ -55,8 +55,8 @@ class Limit:
         What is asked (to be shown), and between which values it holds.
     key
         Where the file says so.
-    remedy
-        What to change, from the value found.
+    otherwise
+        What to change where no component value keeps it.
     mend
         The component values that keep it, where such keep it.
     """
@@ -68,7 +68,7 @@ class Limit:
     asked: float
     highest: float
     key: str
-    remedy: Callable[[float], str]
+    otherwise: str = ""
     lowest: float = -math.inf
     mend: Mend | None = None
 
@@ -84,12 +84,12 @@ class Limit:
         if self.target:
             if self.lowest <= value <= self.highest:
                 return True, ""
-            return False, f"off by {_percent(value, self.asked)}: {self.remedy(value)}"
+            return False, f"off by {_percent(value, self.asked)}"
         if value <= self.highest * (1.0 - ROUNDING):
             return True, ""
         if value <= self.highest * (1.0 + ROUNDING):
             return True, "at its limit"
-        return False, f"over by {_percent(value, self.highest)}: {self.remedy(value)}"
+        return False, f"over by {_percent(value, self.highest)}"
 
 
 def _percent(value: float, limit: float) -> str:

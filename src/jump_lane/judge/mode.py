@@ -5,16 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS
+from jump_lane.judge.advice import advice
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.operating.mode import towards_boundary
-from jump_lane.quantities import show
 from jump_lane.topologies.design import Design
 
 
 def mode_limit(design: Design, j: int) -> Limit | None:
     """Return the conduction mode asked for as a limit of the inductances, at load corner j; None where none is asked.
 
-    Synchronous rectifiers conduct through the whole period at any load.
+    Synchronous rectifiers conduct through the whole period at any load.  At a given load, half of the ripple over the mean is
+    in proportion to 1/L, and the part of the period that does not idle to √L.
     """
     wanted = design.spec.switching.mode
     coils = design.page.sized_by_mode
@@ -37,7 +38,11 @@ def mode_limit(design: Design, j: int) -> Limit | None:
     def measure(scene: Scene) -> float:
         return towards_boundary(page, scene.recording)
 
-    return _limit(wanted, measure, Mend(coils, lambda scene, allowed: measure(scene) / allowed))
+    def grow(scene: Scene, allowed: float) -> float:
+        found = measure(scene) / allowed
+        return found * found if found > 1.0 else found
+
+    return _limit(wanted, measure, Mend(coils, grow))
 
 
 def _limit(wanted: str, measure: Callable[[Scene], float], mend: Mend) -> Limit:
@@ -49,19 +54,14 @@ def _limit(wanted: str, measure: Callable[[Scene], float], mend: Mend) -> Limit:
         asked=1.0,
         highest=1.0,
         key="switching.mode",
-        remedy=lambda _: "",
         mend=mend,
     )
 
 
-def judge_mode(design: Design, mode: str) -> tuple[bool, str]:
+def judge_mode(design: Design, mode: str, scene: Scene, j: int) -> tuple[bool, str]:
     """Tell whether a simulated mode is the one asked for, and what to change if it is not."""
     wanted = design.spec.switching.mode
     if wanted in ("either", BOUNDARY) or mode in (wanted, BOUNDARY):
         return True, ""
-    if wanted == CONTINUOUS:
-        if design.synchronous:
-            return True, ""
-        return False, f"raise L to at least {show(design.sheet['L_crit'].worst, 'H')}"
-    smallest = float(design.sheet["L_full"].values.min())
-    return False, f"lower L below {show(smallest, 'H')}"
+    limit = mode_limit(design, j)
+    return (True, "") if limit is None else (False, advice(design, limit, scene))

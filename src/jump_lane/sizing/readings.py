@@ -96,7 +96,6 @@ def _magnetising(design: Design) -> Iterator[Limit]:
         asked=asked,
         highest=asked,
         key="transformer.magnetising_ripple",
-        remedy=lambda _: "",
         mend=Mend(("L_m",), lambda scene, allowed: measure(scene) / allowed),
     )
 

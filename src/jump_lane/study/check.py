@@ -10,6 +10,7 @@ from functools import cached_property
 import numpy as np
 
 from jump_lane.errors import NoResultError, RunawayError
+from jump_lane.judge.advice import judged
 from jump_lane.judge.asked import limits, refused
 from jump_lane.judge.derived import SLACK, derived_ratings
 from jump_lane.judge.limit import Limit, Scene
@@ -173,8 +174,8 @@ def check_corner(design: Design, i: int, j: int, whole: Design | None = None) ->
     except NoResultError as error:
         return replace(empty, failure=str(error))
     mode = simulated_mode(design.page, recording)
-    holds, advice = judge_mode(design, mode)
     scene = Scene(recording, state.control)
+    holds, advice = judge_mode(design, mode, scene, j)
     findings = tuple(_findings(design, limits(design, i, j, whole), scene, {mode, derived}, i, j))
     control = (design.sheet[design.page.control.symbol].corner(i, j), state.control)
     corner = replace(
@@ -239,7 +240,7 @@ def _proven(design: Design, scene: Scene, proof: Proof, limit: Limit | None, i: 
     deviation = (simulated - derived) / scale if scale > 0.0 else 0.0
     asked, holds, advice = _judge_saturation(design, proof, simulated)
     if limit is not None:
-        asked, (holds, advice) = limit.asked, limit.judge(simulated)
+        asked, (holds, advice) = limit.asked, judged(design, limit, scene, simulated)
     return Finding(
         proof.symbol, value.unit, value.meaning, derived, simulated, deviation, design.tolerance(proof),
         asked, holds, advice, limit is not None and limit.target,
@@ -250,7 +251,7 @@ def _judged(design: Design, scene: Scene, limit: Limit, i: int, j: int) -> Findi
     """Return a finding of something asked that no proof speaks of."""
     simulated = limit.measure(scene)
     known = design.sheet[limit.symbol].corner(i, j) if limit.symbol in design.sheet else float("nan")
-    holds, advice = limit.judge(simulated)
+    holds, advice = judged(design, limit, scene, simulated)
     return Finding(
         limit.symbol, limit.unit, limit.meaning, known, simulated, 0.0, float("inf"),
         limit.asked, holds, advice, limit.target,

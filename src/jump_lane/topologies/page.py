@@ -90,15 +90,12 @@ class Ask:
     symbol, limit
         The quantity (a symbol with a proof) and the symbol of its limit.
     remedy
-        The component to raise if the limit is broken; the quantity is inversely proportional to it, except
-        for the part ``share``, which only ``otherwise`` mends.
+        The component that it is sized by.
     """
 
     symbol: str
     limit: str
     remedy: str
-    share: str = ""
-    otherwise: str = ""
 
 
 def _lines_of(entry: Entry) -> Iterator[Line]:

@@ -71,7 +71,7 @@ def rectifier_proofs(name: str, shared: bool = False) -> tuple[Proof, ...]:
 
 def output_asks() -> tuple[Ask, ...]:
     """Return what is asked of the output ripple."""
-    return (Ask("dV_o", "dV_ask", "C_o", "dV_oESR", "lower the ESR of C_o below ESR_max"),)
+    return (Ask("dV_o", "dV_ask", "C_o"),)
 
 
 def panels(node: str, *inductors: str) -> tuple[tuple[str, tuple[str, ...]], ...]:

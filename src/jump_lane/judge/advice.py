@@ -1,0 +1,36 @@
+"""What mends a limit that is not kept: component values as the waveform asks for them, or what stands against it."""
+
+from __future__ import annotations
+
+import math
+
+from jump_lane.judge.limit import Limit, Scene
+from jump_lane.quantities import show
+from jump_lane.topologies.design import Design
+
+
+def advice(design: Design, limit: Limit, scene: Scene) -> str:
+    """Return what to change so that a limit is kept at this operating point."""
+    mend = limit.mend
+    if mend is None:
+        return limit.otherwise
+    factor = mend.factor(scene, limit.highest)
+    known = [c for c in mend.components if c in design.sheet]
+    if math.isnan(factor):
+        return (
+            f"no {' or '.join(known)} is large enough: lower its resistance (the ESR), which alone makes more"
+        )
+    verb, end = ("raise", "at least") if mend.least else ("lower", "at most")
+    changes = (
+        f"{symbol} from {show(value.worst, value.unit)} to {end} {show(value.worst * factor, value.unit)}"
+        for symbol, value in ((c, design.sheet[c]) for c in known)
+    )
+    return f"{verb} {' and '.join(changes)}"
+
+
+def judged(design: Design, limit: Limit, scene: Scene, value: float) -> tuple[bool, str]:
+    """Return whether a value keeps a limit, and what to say of it."""
+    holds, said = limit.judge(value)
+    if holds or not math.isfinite(value):
+        return holds, said
+    return holds, f"{said}: {advice(design, limit, scene)}"
