@@ -87,6 +87,16 @@ class Values(unittest.TestCase):
         ratio = 20.0 / size(asked).values["n"]
         self.assertAlmostEqual(ratio, round(ratio), delta=1e-9)
 
+    def test_a_usual_duty_limit_is_none_where_turns_are_given(self) -> None:
+        asked = bare("flyback")
+        transformer = asked.transformer.model_copy(update={"turns_ratio": (4.0, 1.0)})
+        switching = asked.switching.model_copy(update={"duty_limit": None})
+        asked = asked.model_copy(update={"transformer": transformer, "switching": switching, "chosen": {}})
+        self.assertEqual(size(asked).unkept, [])
+        switching = switching.model_copy(update={"duty_limit": 0.3})
+        found = size(asked.model_copy(update={"switching": switching}))
+        self.assertEqual([r.limit.symbol for r in found.unkept], ["D"])
+
     def test_a_ripple_that_is_largest_between_the_corners(self) -> None:
         """A boost has its largest ripple at half of the output voltage."""
         changes = {"topology": "boost", "input__voltage": {"min": 12, "max": 44}, "switching__mode": "either"}

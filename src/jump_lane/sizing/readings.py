@@ -72,9 +72,16 @@ def sizing_limits(design: Design, i: int, j: int, whole: Design) -> Iterator[Lim
     mode = mode_limit(design, j)
     if mode is not None:
         yield mode
-    if "n" in design.components() and "D_lim" in design.sheet:
+    if "n" in design.components() and "D_lim" in design.sheet and _limits_duty(design):
         yield duty_limit(design, design.sheet["D_lim"].worst * (1.0 - design.page.duty_reserve))
     yield from _magnetising(design)
+
+
+def _limits_duty(design: Design) -> bool:
+    """Tell whether the duty ratio is limited: as asked, or, where no turns ratio is given, as usual."""
+    spec = design.spec
+    given = spec.transformer.turns_ratio is not None or "n" in spec.chosen
+    return spec.switching.duty_limit is not None or not given
 
 
 def _magnetising(design: Design) -> Iterator[Limit]:
