@@ -31,6 +31,12 @@ class Kinds(unittest.TestCase):
         self.assertEqual(found, {PEAK: (8.0, 0.2), EFFECTIVE: (None, 0.0)})
         self.assertEqual(self.quantities(Transformer(part="t")), {})
 
+    def test_a_rating_met_to_a_thousandth_holds(self) -> None:
+        def holds(load: float) -> bool:
+            return Rating("S1", "voltage", load, 0.25, 100.0, "V").holds
+
+        self.assertEqual([holds(80.0), holds(80.04), holds(80.16)], [True, True, False])
+
     def test_a_margin_in_kelvins_is_added(self) -> None:
         warm = Rating("S1", "temperature", 120.0, 15.0, 150.0, "°C")
         self.assertEqual((warm.needed, warm.holds), (135.0, True))
@@ -81,6 +87,14 @@ class Derived(unittest.TestCase):
     def test_what_is_asked_and_not_kept(self) -> None:
         good = design(buck_tables())
         self.assertEqual([t for i in range(3) for j in range(2) for t in unkept(good, i, j)], [])
+        ripple = good.sheet["dI_L"].values.max()
+        for part, said in ((0.9995, 0), (0.998, 1)):
+            tight = design(
+                buck_tables(),
+                switching__current_ripple=f"{part * ripple} A",
+                chosen={"L": good.sheet["L"].worst},
+            )
+            self.assertEqual(len([t for i in range(3) for t in unkept(tight, i, 1)]), said)
         small = design(buck_tables(), chosen={"L": "5 µH"}, switching__mode="either")
         texts = list(unkept(small, 2, 1))
         self.assertTrue(any(t.startswith("dI_L of ") and t.endswith("is asked") for t in texts), texts)

@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Part
+from jump_lane.judge.limit import ROUNDING
 from jump_lane.judge.rating import AVERAGE, BLOCKED, EFFECTIVE, GATED, PEAK, Rated, Rating, ratings_of
 from jump_lane.quantities import show
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.named import count, part_of
 from jump_lane.topologies.role import Role
-
-SLACK = 1e-3
-"""A limit exceeded by less than this part of it counts as held."""
 
 
 def needs(design: Design, role: Role, part: Part, pieces: int = 1) -> Iterator[Rating | Rated]:
@@ -62,6 +60,6 @@ def unkept(design: Design, i: int, j: int) -> Iterator[str]:
     """Yield what is asked and not kept at a corner as derived, in words."""
     for ask in design.asks:
         value, limit = design.sheet[ask.symbol].corner(i, j), design.sheet[ask.limit].corner(i, j)
-        if value > limit * (1.0 + SLACK):
+        if value > limit * (1.0 + ROUNDING):
             unit = design.sheet[ask.symbol].unit
             yield f"{ask.symbol} of {show(value, unit)} where {show(limit, unit)} is asked"

@@ -6,11 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from jump_lane.catalogue.kinds import Capacitor, Diode, Igbt, Inductor, Mosfet, Part
+from jump_lane.judge.limit import ROUNDING
 from jump_lane.quantities import show
 from jump_lane.spec import Margin
-
-SLACK = 1e-3
-"""A rating missed by less than this part of it counts as kept, at its limit."""
 
 
 @dataclass(frozen=True)
@@ -40,7 +38,7 @@ class Rating:
     @property
     def holds(self) -> bool:
         """Whether the part is rated for it."""
-        return self.needed <= self.limit * (1.0 + SLACK)
+        return self.needed <= self.limit * (1.0 + ROUNDING)
 
     def text(self) -> str:
         """Return what is broken, and by how much."""

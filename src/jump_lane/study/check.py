@@ -12,8 +12,8 @@ import numpy as np
 from jump_lane.errors import NoResultError, RunawayError
 from jump_lane.judge.advice import judged
 from jump_lane.judge.asked import limits, refused
-from jump_lane.judge.derived import SLACK, derived_ratings
-from jump_lane.judge.limit import Limit, Scene
+from jump_lane.judge.derived import derived_ratings
+from jump_lane.judge.limit import ROUNDING, Limit, Scene
 from jump_lane.judge.loads import combinations, loaded
 from jump_lane.judge.mode import judge_mode
 from jump_lane.judge.rating import Rating, merged
@@ -261,7 +261,7 @@ def _judged(design: Design, scene: Scene, limit: Limit, i: int, j: int) -> Findi
 def _judge_saturation(design: Design, proof: Proof, peak: float) -> tuple[float | None, bool, str]:
     """Tell whether an inductor stays below its saturation current, and what is left of it if it does not."""
     limit = design.saturation_currents.get(proof.symbol)
-    if limit is None or peak <= limit * (1.0 + SLACK):
+    if limit is None or peak <= limit * (1.0 + ROUNDING):
         return limit, True, ""
     name = next(r.name for r in design.page.roles if f"I_{r.tag}pk" == proof.symbol)
     curve = design.saturation.get(name)
