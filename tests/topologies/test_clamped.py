@@ -38,6 +38,10 @@ class Clamped(unittest.TestCase):
                     self.assertAlmostEqual(corner.control[1] / corner.control[0], 1.0, delta=0.01)
                     wrong = {f.symbol: f.deviation for f in corner.findings if abs(f.deviation) > 0.03}
                     self.assertTrue(set(wrong) <= {"dV_o"}, wrong)
+                    drawn = [f.deviation for f in corner.findings if f.symbol == "I_L1"]
+                    self.assertTrue(
+                        all(abs(d) < 0.005 for d in drawn), drawn
+                    )  # the turning at both ends included
 
     def test_power_of_the_clamp(self) -> None:
         for name in CLAMPED:
