@@ -5,9 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from jump_lane.quantities import show_percent
-from jump_lane.switching.record import Recording
+
+if TYPE_CHECKING:  # derivations know limits too, and never simulate
+    from jump_lane.switching.record import Recording
 
 ROUNDING = 1e-3
 """A limit met to this part of it holds, at its limit."""
