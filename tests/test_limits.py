@@ -108,6 +108,19 @@ class Verdicts(unittest.TestCase):
 
 
 class Modes(unittest.TestCase):
+    def test_where_no_value_is_large_enough(self) -> None:
+        from jump_lane.judge.advice import advice
+        from jump_lane.judge.limit import Mend
+
+        def said(factor: float) -> str:
+            mend = Mend(("L",), lambda scene, allowed: factor)
+            limit = Limit("x", "", "A", lambda scene: 1.0, 1.0, 1.0, "", mend=mend)
+            return advice(design(buck_tables()), limit, None)  # type: ignore[arg-type]
+
+        self.assertEqual(said(math.inf), "no L is large enough at this load")
+        self.assertIn("lower its resistance", said(math.nan))
+        self.assertRegex(said(2.0), r"raise L from [\d.]+ µH to at least [\d.]+ µH")
+
     def test_how_far_the_boundary_is(self) -> None:
         """A buck at a third and at twice its boundary load: half the ripple over the mean, the period over what conducts."""
         from jump_lane.judge.mode import mode_limit

@@ -16,6 +16,8 @@ def advice(design: Design, limit: Limit, scene: Scene) -> str:
         return limit.otherwise
     factor = mend.factor(scene, limit.highest)
     known = [c for c in mend.components if c in design.sheet]
+    if math.isinf(factor):
+        return f"no {' or '.join(known)} is large enough at this load"
     if math.isnan(factor):
         return (
             f"no {' or '.join(known)} is large enough: lower its resistance (the ESR), which alone makes more"

@@ -79,7 +79,8 @@ def _average(signal: str, scene: Scene) -> float:
     return scene.recording.measures(signal).average
 
 
-def _swing(signal: str, scene: Scene) -> float:
+def swing(signal: str, scene: Scene) -> float:
+    """Return the peak-to-peak value of a signal."""
     return scene.recording.measures(signal).peak_to_peak
 
 
@@ -118,7 +119,7 @@ def _output_ripple(design: Design, k: int, i: int, j: int) -> Limit:
         symbol=f"dV_o{_suffix(k)}",
         meaning=f"ripple of output {k + 1}, peak to peak",
         unit="V",
-        measure=partial(_swing, f"{_load(k)}.v"),
+        measure=partial(swing, f"{_load(k)}.v"),
         asked=limit,
         highest=limit,
         key=f"output.{k + 1}.voltage_ripple",
@@ -167,11 +168,11 @@ def _inductor_ripples(design: Design, whole: Design, i: int, j: int) -> Iterator
             symbol=ask.symbol,
             meaning=design.sheet[ask.symbol].meaning,
             unit="A",
-            measure=partial(_swing, proofs[ask.symbol].signal),
+            measure=partial(swing, proofs[ask.symbol].signal),
             asked=limit,
             highest=limit,
             key="switching.current_ripple",
-            mend=_proportional(ask.remedy, proofs[ask.symbol].signal),
+            mend=proportional(ask.remedy, proofs[ask.symbol].signal),
         )
 
 
@@ -220,9 +221,9 @@ def duty_limit(design: Design, limit: float) -> Limit:
     )
 
 
-def _proportional(component: str, signal: str) -> Mend:
+def proportional(component: str, signal: str) -> Mend:
     """Return that a ripple current falls as the inductance rises."""
-    return Mend((component,), lambda scene, allowed: _swing(signal, scene) / allowed)
+    return Mend((component,), lambda scene, allowed: swing(signal, scene) / allowed)
 
 
 def _charging(design: Design, name: str, current: str, voltage: str, relative: bool = False) -> Mend | None:

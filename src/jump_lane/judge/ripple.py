@@ -32,10 +32,10 @@ class Charging:
     charge: NDArray[np.float64]
 
     @classmethod
-    def of(cls, recording: Recording, signal: str, sign: float = 1.0) -> Charging:
+    def of(cls, recording: Recording, signal: str) -> Charging:
         """Return the alternating part of a recorded current."""
         wave = recording.waveforms((signal,), SAMPLES)
-        time, taken = wave.time, sign * wave.signals[signal]
+        time, taken = wave.time, wave.signals[signal]
         step = np.diff(time)
         mean = float(np.sum(step * (taken[:-1] + taken[1:]))) / 2.0 / float(time[-1] - time[0])
         current = np.stack([taken[:-1], taken[1:]]) - mean

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 
-from jump_lane.judge.asked import duty_limit, limits
+from jump_lane.judge.asked import duty_limit, limits, proportional, swing
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.judge.mode import mode_limit
 from jump_lane.operating.point import solve
@@ -91,19 +92,15 @@ def _magnetising(design: Design) -> Iterator[Limit]:
     if any(ask.remedy == "L_m" for ask in design.page.asks):
         return
     asked = design.sheet["r_m"].worst * design.sheet["I_max"].worst / design.sheet["n"].worst
-
-    def measure(scene: Scene) -> float:
-        return scene.recording.measures("L_m.i").peak_to_peak
-
     yield Limit(
         symbol="dI_Lm",
         meaning="ripple of the magnetising current, peak to peak",
         unit="A",
-        measure=measure,
+        measure=partial(swing, "L_m.i"),
         asked=asked,
         highest=asked,
         key="transformer.magnetising_ripple",
-        mend=Mend(("L_m",), lambda scene, allowed: measure(scene) / allowed),
+        mend=proportional("L_m", "L_m.i"),
     )
 
 

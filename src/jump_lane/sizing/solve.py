@@ -87,13 +87,13 @@ class _State:
     rounds: int = 0
     solves: int = 0
     stuck: set[str] = field(default_factory=set)
-    deaf: dict[str, float] = field(default_factory=dict)
-    """Components that their limit does not heed, with the value that they started from."""
+    deaf: set[str] = field(default_factory=set)
+    """Components that their limit does not heed."""
 
     @property
     def free(self) -> set[str]:
         """Components whose value is looked for."""
-        return set(self.values) - set(self.deaf)
+        return set(self.values) - self.deaf
 
     def read(self, values: Values, cases: list[Case]) -> list[Reading]:
         """Return what the cases show."""
@@ -182,11 +182,9 @@ def _settle(state: _State, every: list[Case], pool: list[Case]) -> list[Reading]
         broken = [r for r in own if r.ratio > BROKEN and r.case not in active]
         state.told(f"looked over {len(pool)} cases: {len({r.case for r in broken})} join")
         slack = [s for s, f in state.moved(own).items() if abs(math.log(f)) > 2.0 * SETTLED]
-        if not broken and not slack:
+        if not broken and (join or not slack):
             return readings
-        if not broken and join:
-            return readings
-        active = _worst_cases(own, active) if not slack else [*_worst_cases(own, pool)]
+        active = _worst_cases(own, pool if slack else active)
     raise ConvergenceError("cases between the corners go on breaking limits; values have not settled")
 
 
@@ -226,7 +224,7 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
         if largest < SETTLED:
             return active
         for symbol in _unheeded(state, readings, seen):
-            state.deaf[symbol] = begun[symbol]
+            state.deaf.add(symbol)
             state.values[symbol] = begun[symbol]
             steps.pop(symbol)
         for symbol, factor in steps.items():
