@@ -77,5 +77,5 @@ def ensure_compiled() -> None:
     from jump_lane.switching.compiled import compile_now, is_compiled
 
     if not is_compiled():
-        note("compiling the simulator, once for this installation (about half a minute) …")
+        note("compiling the simulator, once for this installation (about a minute) …")
         compile_now()
