@@ -24,7 +24,7 @@ def points(work: study.Work) -> list[study.Measured]:
 
 class Efficiency(unittest.TestCase):
     def test_a_point_of_a_curve_is_the_budget_there(self) -> None:
-        from jump_lane.losses.budget import budget
+        from jump_lane.dissipation.budget import budget
 
         found = design(buck_tables(), parts=PARTS)
         curve = [p for p in points(study.work(found, "load", 4)) if p.at[0] == 24.0]
@@ -109,7 +109,7 @@ class Picking(unittest.TestCase):
 
     def test_the_ranking_is_that_of_the_full_budget(self) -> None:
         """One simulation for each combination ranks them like the coupled solution."""
-        from jump_lane.losses.budget import budget
+        from jump_lane.dissipation.budget import budget
 
         work = self.plan()
         order = pick.ranked(work, list(pick.run(work, 1)))
@@ -123,7 +123,7 @@ class Picking(unittest.TestCase):
 
     def test_sizes_follow_the_parts(self) -> None:
         """The resonant inductance of a phase-shifted bridge follows from the capacitance of its switches."""
-        from jump_lane.losses.budget import budget
+        from jump_lane.dissipation.budget import budget
         from jump_lane.topologies.design import derive
         from tests.common import example_design
 

@@ -4,7 +4,7 @@ import unittest
 from dataclasses import replace
 from functools import cache
 
-from jump_lane.losses.budget import Budget, budget
+from jump_lane.dissipation.budget import Budget, budget
 from jump_lane.report.efficiency import efficiency_columns, efficiency_figure, efficiency_view
 from jump_lane.report.losses import NEGLIGIBLE, assumed, grouped, losses_columns, losses_figure, losses_view
 from jump_lane.report.pick import pick_view

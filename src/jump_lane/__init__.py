@@ -1,3 +1,79 @@
-"""Jump Lane: from a ripple specification to a converter proven by switched simulation."""
+"""Jump Lane: from a ripple specification to a converter proven by switched simulation.
+
+``import jump_lane as jl`` and ``rail = jl.load("rail.toml")``; then ``jl.derive(rail)``, ``jl.size(rail)``,
+``jl.check(rail)``, ``jl.simulate(rail)``, ``jl.losses(rail)``, ``jl.sweep(rail, ["L=10uH..50uH/9"])`` and so on.  Every
+result can be printed, is shown as tables in a notebook, and has ``frame()``, ``figure()`` and ``json()``.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from jump_lane.errors import InputError, JumpLaneError, NoResultError
+    from jump_lane.library.converter import Converter, load, new
+    from jump_lane.library.designs import check, compare, damp, derive, fit, pick, size, tolerance
+    from jump_lane.library.points import losses, measure, run_circuit, simulate, spectrum
+    from jump_lane.library.result import Result
+    from jump_lane.library.studies import cross, efficiency, modes, sweep
+    from jump_lane.library.words import diff, explain, list_topologies, schema
 
 __version__ = "0.1.0"
+
+_PLACES = {
+    "errors": ("InputError", "JumpLaneError", "NoResultError"),
+    "library.converter": ("Converter", "load", "new"),
+    "library.designs": ("check", "compare", "damp", "derive", "fit", "pick", "size", "tolerance"),
+    "library.points": ("losses", "measure", "run_circuit", "simulate", "spectrum"),
+    "library.result": ("Result",),
+    "library.studies": ("cross", "efficiency", "modes", "sweep"),
+    "library.words": ("diff", "explain", "list_topologies", "schema"),
+}
+"""Where each public name lives; nothing is imported before it is used."""
+
+_HOMES = {name: module for module, names in _PLACES.items() for name in names}
+
+__all__ = [
+    "Converter",
+    "InputError",
+    "JumpLaneError",
+    "NoResultError",
+    "Result",
+    "__version__",
+    "check",
+    "compare",
+    "cross",
+    "damp",
+    "derive",
+    "diff",
+    "efficiency",
+    "explain",
+    "fit",
+    "list_topologies",
+    "load",
+    "losses",
+    "measure",
+    "modes",
+    "new",
+    "pick",
+    "run_circuit",
+    "schema",
+    "simulate",
+    "size",
+    "spectrum",
+    "sweep",
+    "tolerance",
+]
+
+
+def __getattr__(name: str) -> Any:
+    """Return a public name, its module imported at the first use."""
+    if name not in _HOMES:
+        raise AttributeError(f"module 'jump_lane' has no attribute {name!r}")
+    return getattr(import_module(f"jump_lane.{_HOMES[name]}"), name)
+
+
+def __dir__() -> list[str]:
+    """Return the public names."""
+    return list(__all__)

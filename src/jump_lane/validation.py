@@ -22,13 +22,54 @@ def read_toml(path: Path) -> dict[str, Any]:
     InputError
         If it cannot be read or is not TOML.
     """
-    text = read_text(path)
+    return toml_of(read_text(path), str(path))
+
+
+def toml_of(text: str, where: str) -> dict[str, Any]:
+    """Return the tables of a text in TOML.
+
+    Raises
+    ------
+    InputError
+        If it is not TOML.
+    """
     try:
         return tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        raise InputError(f"{path}: not a TOML file: {error}") from None
+        raise InputError(f"{where}: not a TOML file: {error}") from None
     except RecursionError:
-        raise InputError(f"{path}: tables nested deeper than any file that can be meant") from None
+        raise InputError(f"{where}: tables nested deeper than any file that can be meant") from None
+
+
+DRAFT = "https://json-schema.org/draft/2020-12/schema"
+"""What schemas are written in."""
+
+
+def tidied(schema: dict[str, Any], name: str, nulls: bool = False) -> dict[str, Any]:
+    """Return a schema as it is published: with a name; without nulls where TOML is meant, which has none."""
+    body = schema if nulls else _without_nulls(schema)
+    return {"$schema": DRAFT, "$id": f"urn:jump-lane:{name}:1", **body}
+
+
+_BOUNDS = {"ge": "minimum", "le": "maximum", "gt": "exclusiveMinimum", "lt": "exclusiveMaximum"}
+
+
+def _without_nulls(entry: Any) -> Any:
+    if isinstance(entry, list):
+        return [_without_nulls(e) for e in entry if e != {"type": "null"}]
+    if not isinstance(entry, dict):
+        return entry
+    kept = {
+        _BOUNDS.get(k, k): _without_nulls(v)
+        for k, v in entry.items()
+        if not (k == "default" and (v is None or isinstance(v, dict)))
+        and not (k == "title" and isinstance(v, str))
+    }
+    one = kept.get("anyOf", ())
+    if len(one) == 1:
+        del kept["anyOf"]
+        kept = {**one[0], **kept}
+    return kept
 
 
 def explain(error: Any, model: type[BaseModel], kinds: Collection[str] = ()) -> str:

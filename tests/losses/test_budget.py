@@ -3,7 +3,7 @@
 import unittest
 
 from jump_lane.errors import JumpLaneError
-from jump_lane.losses.budget import budget
+from jump_lane.dissipation.budget import budget
 from jump_lane.topologies import NAMES
 from tests.common import buck_tables, design, example_design
 

@@ -5,10 +5,10 @@ import unittest
 import numpy as np
 
 from jump_lane.catalogue.kinds import Diode
-from jump_lane.losses.budget import budget
-from jump_lane.losses.commutation import Commutation, commutations, stops, turned_on
-from jump_lane.losses.recovery import left
-from jump_lane.losses.stage import Stage
+from jump_lane.dissipation.budget import budget
+from jump_lane.dissipation.commutation import Commutation, commutations, stops, turned_on
+from jump_lane.dissipation.recovery import left
+from jump_lane.dissipation.stage import Stage
 from jump_lane.operating.point import solve
 from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design, derive
@@ -170,7 +170,7 @@ class Beside(unittest.TestCase):
         from types import SimpleNamespace as Some
 
         from jump_lane.circuit.elements import Capacitor, Switch
-        from jump_lane.losses.overlap import _beside
+        from jump_lane.dissipation.overlap import _beside
 
         def capacitance(swing: float) -> float:
             elements = (Capacitor("C_S1", "in", "a", 1.0), Capacitor("C_S2", "a", "gnd", 2.0))

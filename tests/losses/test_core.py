@@ -5,7 +5,7 @@ import unittest
 
 import numpy as np
 
-from jump_lane.losses.core import Steinmetz, equivalent_frequency, loss_density
+from jump_lane.dissipation.core import Steinmetz, equivalent_frequency, loss_density
 
 FERRITE = Steinmetz(2.5, 1.4, 2.5)
 PERIOD = 1e-5
@@ -100,8 +100,8 @@ class MinorLoops(unittest.TestCase):
 class InACircuit(unittest.TestCase):
     def test_windings_on_one_core_share_their_flux(self) -> None:
         """What one winding sees is the integral of its own voltage, whoever carries the current."""
-        from jump_lane.losses.core import linkage
-        from jump_lane.losses.stage import Stage
+        from jump_lane.dissipation.core import linkage
+        from jump_lane.dissipation.stage import Stage
         from jump_lane.operating.point import solve
         from jump_lane.topologies.components import components
         from tests.common import buck_tables, design

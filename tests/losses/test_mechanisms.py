@@ -5,10 +5,10 @@ from functools import cache
 
 from jump_lane.catalogue.kinds import Diode, Mosfet
 from jump_lane.errors import InputError
-from jump_lane.losses.budget import Budget, budget
-from jump_lane.losses.charge import stored
-from jump_lane.losses.ledger import Gap, Loss
-from jump_lane.losses.overlap import transition
+from jump_lane.dissipation.budget import Budget, budget
+from jump_lane.dissipation.charge import stored
+from jump_lane.dissipation.ledger import Gap, Loss
+from jump_lane.dissipation.overlap import transition
 from jump_lane.operating.point import solve
 from jump_lane.quantities import show
 from jump_lane.spec.surroundings import Driver
@@ -287,7 +287,7 @@ class Passive(unittest.TestCase):
             power(found, "L", "winding, eddy currents") / (20e-3 * current.ac_rms**2), 1.0, delta=1e-3
         )
         swing = 40e-6 * current.peak_to_peak / (12 * 60e-6)
-        from jump_lane.losses.core import Steinmetz
+        from jump_lane.dissipation.core import Steinmetz
 
         constant, duty = Steinmetz(2.5, 1.4, 2.5).constant, found.control
         spread = duty**-0.4 + (1 - duty) ** -0.4

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from jump_lane.catalogue.kinds import Inductor, Transformer
-from jump_lane.losses.winding import dowell, resistance_ratio, skin_depth, thickness
+from jump_lane.dissipation.winding import dowell, resistance_ratio, skin_depth, thickness
 
 
 def field_solution(ratio: float, layers: float) -> float:

@@ -6,7 +6,7 @@ from typing import Any
 
 from jump_lane.equations.sheet import REVERSED
 from jump_lane.errors import InputError
-from jump_lane.losses.budget import budget
+from jump_lane.dissipation.budget import budget
 from jump_lane.operating.point import solve
 from jump_lane.spec import parse_spec
 from jump_lane.study.check import check_corner

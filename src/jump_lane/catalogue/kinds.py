@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from jump_lane.catalogue.core_pieces import CorePieces
 from jump_lane.catalogue.curve import (
@@ -35,6 +35,7 @@ from jump_lane.quantities.fields import (
     SquareMetres,
     Volts,
     Watts,
+    whole,
 )
 
 REFERENCE_TEMPERATURE = 25.0
@@ -51,6 +52,10 @@ class _Part(BaseModel):
 
     part: str = Field(min_length=1, description="Name of the part")
     cost: Number | None = Field(default=None, ge=0.0, description="Cost figure, in any currency")
+    at_hand: Annotated[int | None, BeforeValidator(whole), Field(ge=0)] = Field(
+        default=None,
+        description="Pieces at hand, of a list of one's own; a choice that needs more is not made",
+    )
 
     @property
     def name(self) -> str:

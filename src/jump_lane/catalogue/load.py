@@ -24,7 +24,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 from jump_lane.catalogue.kinds import KINDS, Part
 from jump_lane.errors import InputError, nearest
 from jump_lane.files import read_text
-from jump_lane.validation import explain, read_toml
+from jump_lane.validation import explain, read_toml, tidied
 
 SAMPLES = "sample-catalogue.csv"
 
@@ -219,4 +219,4 @@ def schema() -> dict[str, Any]:
     for one in kinds:
         one["required"] = ["kind", *one.get("required", [])]
     base["properties"]["part"]["items"] = {"anyOf": kinds}
-    return base
+    return tidied(base, "catalogue")

@@ -13,10 +13,10 @@ from jump_lane.circuit import elements as parts
 from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.circuit.timing import edge, wrapped
-from jump_lane.errors import ConvergenceError, InputError
+from jump_lane.errors import ConvergenceError, InputError, nearest
 from jump_lane.quantities import CURRENT, RATIO, VOLTAGE, parse
 from jump_lane.quantities.fields import Amperes, Farads, Given, Henries, Hertz, Number, Ohms, Ratio, Volts
-from jump_lane.validation import explain, read_toml
+from jump_lane.validation import explain, read_toml, tidied
 
 Nodes = tuple[str, str]
 
@@ -258,7 +258,7 @@ class CircuitFile:
 
 def schema() -> dict[str, Any]:
     """Return the JSON Schema of the circuit file."""
-    return CircuitTable.model_json_schema()
+    return tidied(CircuitTable.model_json_schema(), "circuit")
 
 
 def load(path: Path) -> CircuitFile:
@@ -269,19 +269,60 @@ def load(path: Path) -> CircuitFile:
     InputError
         If it cannot be read, is not TOML, or does not describe a circuit.
     """
-    tables = read_toml(path)
+    return parse_circuit(read_toml(path), str(path))
+
+
+def is_circuit(tables: dict[str, Any]) -> bool:
+    """Tell whether tables are those of a circuit file rather than of a converter file."""
+    return "element" in tables and "topology" not in tables
+
+
+def unit_of(tables: dict[str, Any], key: str) -> str:
+    """Return the unit of a key of a circuit file, such as ``element.L1.inductance``.
+
+    Raises
+    ------
+    InputError
+        If there is no such key, or it is no quantity.
+    """
+    table = CircuitTable.model_validate(tables)
+    if key == "frequency":
+        return "Hz"
+    first, _, rest = key.partition(".")
+    name, _, figure = rest.partition(".")
+    if first != "element" or name not in table.element:
+        known = ["frequency", *(f"element.{n}" for n in table.element)]
+        raise InputError(f"--vary {key}: no such key of the circuit file; {nearest(key, known)}")
+    figures = {
+        k: entry["x-unit"]
+        for k, entry in type(table.element[name]).model_json_schema()["properties"].items()
+        if "x-unit" in entry
+    }
+    if figure not in figures:
+        raise InputError(f"--vary {key}: no such figure of {name}; {nearest(figure, figures)}")
+    return str(figures[figure])
+
+
+def parse_circuit(tables: dict[str, Any], where: str) -> CircuitFile:
+    """Validate the tables of a circuit file read from `where`.
+
+    Raises
+    ------
+    InputError
+        If they do not describe a circuit.
+    """
     try:
         table = CircuitTable.model_validate(tables)
     except ValidationError as error:
         problems = [explain(e, CircuitTable, ELEMENTS) for e in error.errors()]
-        raise InputError("\n".join(f"{path}: {p}" for p in problems)) from None
+        raise InputError("\n".join(f"{where}: {p}" for p in problems)) from None
     try:
         built = tuple(e for name, t in table.element.items() for e in t.build(name))
         circuit = Circuit(built, 1.0 / table.frequency, _gates(table), table.duty)
         validate(circuit)
         return CircuitFile(table.title, circuit, _hold(table))
     except (InputError, ConvergenceError) as error:
-        raise InputError(f"{path}: {error}") from None
+        raise InputError(f"{where}: {error}") from None
 
 
 def _gates(table: CircuitTable) -> Callable[[Instant], Gates]:

@@ -21,7 +21,6 @@ from jump_lane.cli import (
     design,
     fit,
     losses,
-    measure,
     pick,
     size,
     streams,
@@ -51,7 +50,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
-for module in (design, size, fit, waves, measure, study, losses, pick, compare, damp, circuit, demo):
+for module in (design, size, fit, waves, study, losses, pick, compare, damp, circuit, demo):
     module.register(app)
 
 

@@ -3,17 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, ensure_compiled
-from jump_lane.cli.render import show
-from jump_lane.errors import NoResultError
-
-if TYPE_CHECKING:
-    from jump_lane.circuit.file import CircuitFile
-    from jump_lane.report.circuit import CircuitRun
+from jump_lane.cli.options import AsJson, Figure, FixedControl, Overwrite, Set, TableFiles, ensure_compiled
+from jump_lane.cli.outputs import finish, require_outputs
 
 
 def register(app: typer.Typer) -> None:
@@ -36,54 +31,31 @@ def circuit(
             help="From all-zero states, run so many periods; show the last one.",
         ),
     ] = None,
+    control: FixedControl = None,
     force: Annotated[
         bool,
         typer.Option("--force", help="Show a result that cannot be trusted, with the reason; still exit 3."),
     ] = False,
+    changes: Set = None,
+    table: TableFiles = None,
+    figure: Figure = None,
+    overwrite: Overwrite = False,
     json: AsJson = False,
-    csv: Annotated[bool, typer.Option("--csv", help="Print CSV instead of tables.")] = False,
 ) -> None:
-    """Run a circuit of your own to its periodic steady state and measure it."""
+    """Run a circuit of your own to its periodic steady state and measure it.
+
+    waves, measure and sweep take circuit files as well, with all their options.
+    """
     from jump_lane.circuit.file import load
+    from jump_lane.library.converter import load_circuit
+    from jump_lane.library.points import run_circuit
 
-    loaded = load(file)
+    require_outputs(file, table, figure, overwrite)
+    case = load_circuit(file, changes or ())
+    loaded = load(file) if case is None else case.loaded
     ensure_compiled()
-    from jump_lane.report.circuit import circuit_csv, circuit_view, select
-
-    run = _steady(loaded) if settle is None else _settled(loaded, settle)
-    if run.doubts and not force:
-        raise NoResultError("\n".join((*run.doubts, "(--force shows the figures all the same)")))
-    title = loaded.title or str(file)
-    if settle is not None:
-        title = f"{title}: period {settle} from all-zero states"
-    names = select(run.recording, element or [])
-    if csv:
-        print(circuit_csv(run.recording, names), end="")
-        return
-    show(circuit_view(title, run, names), json)
-
-
-def _steady(loaded: CircuitFile) -> CircuitRun:
-    from jump_lane.report.circuit import CircuitRun
-    from jump_lane.switching.balance import balance, jumps, open_balances
-    from jump_lane.switching.record import record
-    from jump_lane.switching.steady import Regulation, steady_state
-
-    held = None
-    if loaded.hold is not None:
-        held = Regulation(loaded.hold.branch, loaded.hold.average, loaded.hold.voltage)
-    state = steady_state(loaded.circuit, held)
-    recording = record(state)
-    closes = balance(recording)
-    doubts = (*jumps(recording), *open_balances(recording, closes))
-    return CircuitRun(recording, closes, state.control if held else None, doubts)
-
-
-def _settled(loaded: CircuitFile, periods: int) -> CircuitRun:
-    from jump_lane.report.circuit import CircuitRun
-    from jump_lane.switching.balance import balance, jumps
-    from jump_lane.switching.settling import settle
-
-    recording, remaining = settle(loaded.circuit, periods)
-    notes = (f"the states still move by {100 * remaining:.2g} % of their size in a period", *jumps(recording))
-    return CircuitRun(recording, balance(recording), None, recording.trespasses, notes)
+    fixed = None if control is None else control.rpartition("=")[2]
+    found = run_circuit(
+        loaded, elements=element or (), settle=settle, control=fixed, force=force, name=str(file)
+    )
+    finish(found, json, table=table, figure=figure, overwrite=overwrite)

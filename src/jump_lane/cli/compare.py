@@ -1,4 +1,4 @@
-"""The command compare."""
+"""Commands that put converters side by side: compare, diff."""
 
 from __future__ import annotations
 
@@ -7,13 +7,22 @@ from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson
-from jump_lane.cli.render import show
+from jump_lane.cli.options import (
+    AsJson,
+    ConverterFile,
+    Overwrite,
+    Set,
+    TableFiles,
+    ensure_compiled,
+    load_case,
+)
+from jump_lane.cli.outputs import finish, require_outputs
 
 
 def register(app: typer.Typer) -> None:
-    """Add the command of this module."""
+    """Add the commands of this module."""
     app.command()(compare)
+    app.command()(diff)
 
 
 def compare(
@@ -30,30 +39,42 @@ def compare(
         bool, typer.Option("--every", help="Try the one file's specification with every topology.")
     ] = False,
     isolated: Annotated[bool, typer.Option("--isolated", help="With every isolated topology.")] = False,
+    changes: Set = None,
+    table: TableFiles = None,
+    overwrite: Overwrite = False,
     json: AsJson = False,
 ) -> None:
     """Put converters side by side: duty ratio, device stress, energy, capacitor currents, parts.
 
     Several files, or one file's specification alone with several topologies.
     """
-    from jump_lane.errors import InputError
-    from jump_lane.report.compare import compare_view
-    from jump_lane.spec import load
-    from jump_lane.study.compare import candidate, of_topologies
-    from jump_lane.topologies import page, pages
+    from jump_lane.library.designs import compare as find
+    from jump_lane.topologies import pages
 
+    require_outputs(files[0], table, None, overwrite)
     names = list(topology or [])
     if every or isolated:
         names = [p.name for p in pages() if p.isolated or not isolated]
-    if names and len(files) > 1:
-        raise InputError("compare: several topologies are tried with one file, not with several")
-    if not names and len(files) == 1:
-        raise InputError("compare: one file; expected several, or --topology, --every or --isolated")
-    for name in names:
-        page(name)
-    specs = [load(path) for path in files]
-    if names:
-        show(compare_view(specs[0].title or str(files[0]), list(of_topologies(specs[0], names))), json)
-        return
-    found = [candidate(str(path), spec) for path, spec in zip(files, specs, strict=True)]
-    show(compare_view("Converters", found), json)
+    found = find([load_case(path, None, changes) for path in files], names)
+    finish(found, json, table=table, overwrite=overwrite)
+
+
+def diff(
+    old: Annotated[Path, typer.Argument(metavar="OLD", help="A converter file.", show_default=False)],
+    new: ConverterFile,
+    changes: Set = None,
+    table: TableFiles = None,
+    overwrite: Overwrite = False,
+    json: AsJson = False,
+) -> None:
+    """Show what differs between two converter files: keys, component values, derived values, verdicts.
+
+    --set is applied to the new one.  The exit status is 1 if anything differs.
+    """
+    from jump_lane.library.words import diff as find
+
+    require_outputs(old, table, None, overwrite)
+    before, after = load_case(old), load_case(new, None, changes)
+    _ = before.design, after.design
+    ensure_compiled()
+    finish(find(before, after), json, table=table, overwrite=overwrite)

@@ -51,7 +51,7 @@ def demo(
         outputs = {n: made / n for n in OUTPUTS}
         write_whole(file, example(DEMONSTRATION))
         derivation = _printed(lambda: design.derive(file, formulas=True))
-        verdicts = _printed(lambda: design.check(file))
+        verdicts = _printed(lambda: design.check([file]))
         _printed(lambda: waves.waves(file, figure=outputs["waveforms.png"], csv=outputs["waveforms.csv"]))
         lost = _printed(lambda: losses.losses(file, figure=outputs["losses.png"]))
         for name, text in (("derivation.txt", derivation), ("verdicts.txt", verdicts), ("losses.txt", lost)):

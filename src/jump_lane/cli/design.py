@@ -1,4 +1,4 @@
-"""Commands from the file to the verdict: topologies, new, derive, check, schema."""
+"""Commands from the file to the verdict: topologies, new, derive, check, explain, schema."""
 
 from __future__ import annotations
 
@@ -7,8 +7,20 @@ from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, ConverterFile, Overwrite, ensure_compiled, load_design
-from jump_lane.cli.render import note, show
+from jump_lane.cli.options import (
+    AsJson,
+    Catalogues,
+    ConverterFile,
+    Ideal,
+    Overwrite,
+    Processes,
+    Set,
+    TableFiles,
+    ensure_compiled,
+    load_case,
+)
+from jump_lane.cli.outputs import finish, progress, require_outputs
+from jump_lane.cli.render import note
 
 
 def register(app: typer.Typer) -> None:
@@ -17,28 +29,49 @@ def register(app: typer.Typer) -> None:
     app.command()(new)
     app.command()(derive)
     app.command()(check)
+    app.command()(explain)
     app.command()(schema)
 
 
 def topologies(json: AsJson = False) -> None:
     """List the topologies: what each is good for, its conversion range, isolated or not."""
-    from jump_lane.report.design import topologies_view
-    from jump_lane.topologies import pages
+    from jump_lane.library.words import list_topologies
 
-    show(topologies_view(pages()), json)
+    finish(list_topologies(), json)
+
+
+NEW = {
+    "title": "--title",
+    "input.voltage": "--input",
+    "output.voltage": "--output-voltage",
+    "output.current": "--load",
+    "output.voltage_ripple": "--voltage-ripple",
+    "switching.frequency": "--frequency",
+    "switching.current_ripple": "--current-ripple",
+    "switching.mode": "--mode",
+    "switching.rectifier": "--rectifier",
+    "transformer.secondary": "--secondary",
+}
+"""Keys of a new file and the options that set them."""
 
 
 def new(
     topology: Annotated[str, typer.Argument(metavar="TOPOLOGY", help="A name from `jumplane topologies`.")],
     file: Annotated[Path, typer.Argument(metavar="FILE", help="The converter file to write.")],
     title: Annotated[str | None, typer.Option(help="What the converter is for.")] = None,
-    input_min: Annotated[str | None, typer.Option(metavar="V", help="Lowest input voltage.")] = None,
-    input_nominal: Annotated[str | None, typer.Option(metavar="V", help="Nominal input voltage.")] = None,
-    input_max: Annotated[str | None, typer.Option(metavar="V", help="Highest input voltage.")] = None,
+    input_voltage: Annotated[
+        str | None,
+        typer.Option(
+            "--input", metavar="V..V", help="Input voltage: LOWEST..HIGHEST, LOWEST..USUAL..HIGHEST or one."
+        ),
+    ] = None,
     output_voltage: Annotated[str | None, typer.Option(metavar="V", help="Output voltage.")] = None,
-    load_min: Annotated[str | None, typer.Option(metavar="A", help="Smallest load current.")] = None,
-    load_nominal: Annotated[str | None, typer.Option(metavar="A", help="Nominal load current.")] = None,
-    load_max: Annotated[str | None, typer.Option(metavar="A", help="Full load current.")] = None,
+    load: Annotated[
+        str | None,
+        typer.Option(
+            "--load", metavar="A..A", help="Load current: SMALLEST..LARGEST, with USUAL between, or one."
+        ),
+    ] = None,
     voltage_ripple: Annotated[
         str | None, typer.Option(metavar="V|%", help="Largest output ripple, peak to peak.")
     ] = None,
@@ -56,88 +89,176 @@ def new(
     overwrite: Overwrite = False,
 ) -> None:
     """Write a commented converter file; without options it is an example that runs as it is."""
+    from jump_lane.errors import InputError
     from jump_lane.files import write_whole
-    from jump_lane.study.template import fill
+    from jump_lane.library.converter import new as text_of
+    from jump_lane.study.template import kept
 
-    values = {
-        "title": title,
-        "input.voltage.min": input_min,
-        "input.voltage.nominal": input_nominal,
-        "input.voltage.max": input_max,
-        "output.voltage": output_voltage,
-        "output.current.min": load_min,
-        "output.current.nominal": load_nominal,
-        "output.current.max": load_max,
-        "output.voltage_ripple": voltage_ripple,
-        "switching.frequency": frequency,
-        "switching.current_ripple": current_ripple,
-        "switching.mode": mode,
-        "switching.rectifier": rectifier,
-        "transformer.secondary": secondary,
-    }
-    given = {k: v for k, v in values.items() if v is not None}
-    write_whole(file, fill(topology, given), overwrite)
+    values = (
+        title, input_voltage, output_voltage, load, voltage_ripple, frequency, current_ripple, mode, rectifier, secondary,
+    )  # fmt: skip
+    given = {key: value for key, value in zip(NEW, values, strict=True) if value is not None}
+    try:
+        text = text_of(topology, given)
+    except InputError as error:
+        raise InputError(_by_option(str(error))) from None
+    write_whole(file, text, overwrite)
     note(f"wrote {file}")
     if given:
-        left = [k for k, v in values.items() if v is None and not k.endswith(("nominal", "secondary"))]
-        note(f"taken from the example: {', '.join(left)}" if left else "nothing is taken from the example")
+        for key, value in kept(topology, given).items():
+            note(f"  assumed: {key} = {value}" + (f" ({NEW[key]} changes it)" if key in NEW else ""))
+
+
+def _by_option(message: str) -> str:
+    """Return a message about keys of a new file as one about the options that were typed."""
+    for key, option in NEW.items():
+        message = message.replace(f"new: {key}", option)
+    return message
 
 
 def derive(
     file: ConverterFile,
+    symbols: Annotated[
+        list[str] | None, typer.Argument(metavar="[SYMBOL]...", help="With --formulas: what to derive.")
+    ] = None,
+    every: Annotated[bool, typer.Option("--all", help="Show every value, in groups.")] = False,
     formulas: Annotated[
-        bool, typer.Option("--formulas", help="Show formula, numbers and source of every value.")
+        bool,
+        typer.Option("--formulas", help="Show formula, numbers and source: of all, or what leads to SYMBOL."),
     ] = False,
+    catalogue: Catalogues = None,
+    changes: Set = None,
+    ideal: Ideal = False,
+    table: TableFiles = None,
+    overwrite: Overwrite = False,
     json: AsJson = False,
 ) -> None:
-    """Derive every value and stress at its worst corner of input and load."""
-    from jump_lane.report.design import derivation_view
+    """Derive every value and stress at its worst corner of input and load, on one screen."""
+    from jump_lane.errors import InputError
+    from jump_lane.library.designs import derive as find
 
-    show(derivation_view(load_design(file), formulas), json)
+    require_outputs(file, table, None, overwrite)
+    if symbols and not formulas:
+        raise InputError(
+            f"{symbols[0]}: expected one file; --formulas {symbols[0]} shows what leads to a symbol"
+        )
+    case = load_case(file, catalogue, changes, ideal)
+    found = find(case)
+    wanted = (symbols or []) if formulas else None
+    finish(found, json, view=found.view(every, wanted), table=table, overwrite=overwrite)
 
 
 def check(
-    file: ConverterFile,
+    files: Annotated[
+        list[Path],
+        typer.Argument(metavar="FILE...", help="Converter files; - reads one from standard input."),
+    ],
     every: Annotated[bool, typer.Option("--all", help="Show all quantities at every corner.")] = False,
+    explain: Annotated[
+        list[str] | None,
+        typer.Option("--explain", metavar="SYMBOL", help="Show why a quantity is what it is; repeatable."),
+    ] = None,
+    quiet: Annotated[bool, typer.Option("--quiet", help="Say only what is not met.")] = False,
+    junit: Annotated[
+        Path | None,
+        typer.Option("--junit", metavar="XML", help="Write the verdicts as JUnit XML into this file."),
+    ] = None,
     tolerance: Annotated[
         bool, typer.Option("--tolerance", help="Values off by their tolerances: worst case and yield.")
     ] = False,
     draws: Annotated[int, typer.Option(min=0, max=100_000, help="Random draws, with --tolerance.")] = 100,
     seed: Annotated[int, typer.Option(help="Seed of the random draws.")] = 1,
-    processes: Annotated[int, typer.Option(min=1, help="Local processes, with --tolerance.")] = 2,
+    processes: Processes = 2,
+    catalogue: Catalogues = None,
+    changes: Set = None,
+    ideal: Ideal = False,
+    table: TableFiles = None,
+    overwrite: Overwrite = False,
     json: AsJson = False,
 ) -> None:
-    """Simulate every corner with the output held: asked, derived, simulated, verdict.
+    """Simulate every corner with the output held, and judge what is asked: verdicts first, each with its remedy.
 
-    The exit status is 1 if something that was asked is not met, 3 if a corner has no trustworthy result.
+    Several files get a line each, and the worst exit status: 1 if something that was asked is not met, 2 if a file is wrong,
+    3 if a corner has no trustworthy result.
     """
-    design = load_design(file)
+    from jump_lane.errors import InputError
+    from jump_lane.library import designs
+
+    require_outputs(files[0], table, None, overwrite)
+    if junit is not None:
+        from jump_lane.files import require_free
+
+        require_free(junit, overwrite)
+    if len(files) > 1 or junit is not None or quiet:
+        if tolerance or explain or table or every:
+            raise InputError(
+                "check: --tolerance, --explain, --table and --all show one file; expected one without --quiet or --junit"
+            )
+        _check_many(files, (catalogue, changes, ideal), quiet, junit, overwrite, json)
+        return
+    case = load_case(files[0], catalogue, changes, ideal)
+    _ = case.design
     ensure_compiled()
     if tolerance:
-        from jump_lane.cli.outputs import collect
-        from jump_lane.report.tolerance import tolerance_view
-        from jump_lane.study import tolerance as study
-
-        work = study.study(design, draws, seed)
-        rows, complete = collect(study.run(work, processes), len(work.spots))
-        show(tolerance_view(work, *study.judge(work, rows), complete), json)
+        with progress() as watch:
+            found = designs.tolerance(case, draws=draws, seed=seed, processes=processes, watch=watch)
+        finish(found, json, table=table, overwrite=overwrite)
         return
-    from jump_lane.report.check import check_view
-    from jump_lane.study.check import check as run
+    checked = designs.check(case, compare=bool(changes))
+    finish(checked, json, view=checked.view(every, explain or ()), table=table, overwrite=overwrite)
 
-    show(check_view(run(design), every), json)
+
+def _check_many(
+    files: list[Path],
+    settings: tuple[list[Path] | None, list[str] | None, bool],
+    quiet: bool,
+    junit: Path | None,
+    overwrite: bool,
+    json: bool,
+) -> None:
+    """Check many files: a line each, or only those that are not met."""
+    from jump_lane.files import write_whole
+    from jump_lane.library.designs import check_many
+    from jump_lane.library.junit import junit_xml
+
+    ensure_compiled()
+    found = check_many((str(path), lambda path=path: load_case(path, *settings)) for path in files)
+    if junit is not None:
+        write_whole(junit, junit_xml(found), overwrite)
+        note(f"wrote {junit}")
+    finish(found, json, view=found.view(quiet))
 
 
 def schema(
     circuit: Annotated[bool, typer.Option("--circuit", help="That of the circuit file instead.")] = False,
     catalogue: Annotated[bool, typer.Option("--catalogue", help="That of a catalogue instead.")] = False,
+    output: Annotated[
+        str | None,
+        typer.Option("--output", metavar="COMMAND", help="That of the JSON which a command prints instead."),
+    ] = None,
 ) -> None:
     """Print the JSON Schema of the converter file, for editors that complete and check it."""
     import json
 
-    from jump_lane import spec
-    from jump_lane.catalogue import load
-    from jump_lane.circuit import file
+    from jump_lane.errors import InputError
+    from jump_lane.library.words import schema as find
 
-    found = file.schema() if circuit else load.schema() if catalogue else spec.schema()
-    print(json.dumps(found, indent=2, ensure_ascii=False))
+    if circuit + catalogue + (output is not None) > 1:
+        raise InputError("schema: expected one of --circuit, --catalogue and --output")
+    which = output or ("circuit" if circuit else "catalogue" if catalogue else "converter")
+    print(json.dumps(find(which), indent=2, ensure_ascii=False))
+
+
+def explain(
+    key: Annotated[
+        str,
+        typer.Argument(
+            metavar="KEY", help="A key of the file, such as switching.mode, margin or parts.S1.cost."
+        ),
+    ],
+    json: AsJson = False,
+) -> None:
+    """Explain a key of the converter file: what it means, what may stand there, what holds without it."""
+    from jump_lane.library.words import explain as find
+
+    finish(find(key), json)

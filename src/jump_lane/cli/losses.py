@@ -10,15 +10,17 @@ from jump_lane.cli.options import (
     AsJson,
     Catalogues,
     ConverterFile,
+    Figure,
     InputVoltage,
     Load,
     Overwrite,
+    Processes,
+    Set,
+    TableFiles,
     ensure_compiled,
-    load_design,
-    quantity,
+    load_case,
 )
-from jump_lane.cli.outputs import Figure, Processes, Tables, collect, require_outputs, write_outputs
-from jump_lane.cli.render import show
+from jump_lane.cli.outputs import finish, progress, require_outputs
 
 
 def register(app: typer.Typer) -> None:
@@ -31,8 +33,12 @@ def losses(
     file: ConverterFile,
     input_voltage: InputVoltage = None,
     load: Load = None,
+    all_corners: Annotated[
+        bool, typer.Option("--all-corners", help="Loss, efficiency and hottest part at every corner instead.")
+    ] = False,
     catalogue: Catalogues = None,
-    table: Tables = None,
+    changes: Set = None,
+    table: TableFiles = None,
     figure: Figure = None,
     overwrite: Overwrite = False,
     json: AsJson = False,
@@ -41,21 +47,15 @@ def losses(
 
     The exit status is 1 if a part is outside its ratings, 3 if there is no stable temperature.
     """
-    from jump_lane.quantities import CURRENT, VOLTAGE
+    from jump_lane.library.points import losses as find
+    from jump_lane.library.points import losses_at_corners
 
     require_outputs(file, table, figure, overwrite)
-    design = load_design(file, catalogue).at(
-        quantity(input_voltage, VOLTAGE, "--input-voltage"), quantity(load, CURRENT, "--load")
-    )
+    case = load_case(file, catalogue, changes)
+    _ = case.at(input_voltage, load)
     ensure_compiled()
-    from jump_lane.losses.budget import budget
-    from jump_lane.report.losses import losses_columns, losses_figure, losses_view
-
-    found = budget(design)
-    write_outputs(
-        table, figure, overwrite, losses_columns(found), lambda kind: losses_figure(design, found, kind)
-    )
-    show(losses_view(design, found), json)
+    found = losses_at_corners(case) if all_corners else find(case, input_voltage=input_voltage, load=load)
+    finish(found, json, table=table, figure=figure, overwrite=overwrite)
 
 
 def efficiency(
@@ -68,8 +68,9 @@ def efficiency(
     ] = "load",
     points: Annotated[int, typer.Option("--points", min=2, max=200, help="Points along each axis.")] = 15,
     catalogue: Catalogues = None,
+    changes: Set = None,
     processes: Processes = 2,
-    table: Tables = None,
+    table: TableFiles = None,
     figure: Figure = None,
     overwrite: Overwrite = False,
     json: AsJson = False,
@@ -79,21 +80,13 @@ def efficiency(
     Weights of loads under [efficiency] in the file give a weighted efficiency.  The exit status is 1 if that is
     below what the file asks, 3 if a point has no result.
     """
-    from jump_lane.study import efficiency as study
+    from jump_lane.library.studies import efficiency as find
+    from jump_lane.study.efficiency import work
 
     require_outputs(file, table, figure, overwrite)
-    work = study.work(load_design(file, catalogue), over, points)
+    case = load_case(file, catalogue, changes)
+    work(case.design, over, points)
     ensure_compiled()
-    from jump_lane.report.efficiency import efficiency_columns, efficiency_figure, efficiency_view
-
-    found, complete = collect(study.run(work, processes), work.count)
-    write_outputs(
-        table,
-        figure,
-        overwrite,
-        efficiency_columns(work, found),
-        lambda kind: efficiency_figure(work, found, kind),
-    )
-    show(efficiency_view(work, found, complete), json)
-    if not complete:
-        raise typer.Exit(130)
+    with progress() as watch:
+        found = find(case, over=over, points=points, processes=processes, watch=watch)
+    finish(found, json, table=table, figure=figure, overwrite=overwrite)

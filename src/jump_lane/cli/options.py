@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 if TYPE_CHECKING:
-    from jump_lane.quantities import Dimension
-    from jump_lane.spec import Spec
-    from jump_lane.topologies.design import Design
+    from jump_lane.library.converter import CircuitCase, Converter
 
 ConverterFile = Annotated[Path, typer.Argument(metavar="FILE", help="A converter file.", show_default=False)]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
@@ -39,36 +37,60 @@ Catalogues = Annotated[
 ]
 
 
-def quantity(text: str | None, dimension: Dimension, option: str) -> float | None:
-    """Read an option's quantity, naming the option in any complaint."""
-    from jump_lane.errors import InputError
-    from jump_lane.quantities import parse
+Set = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--set",
+        metavar="KEY=VALUE",
+        help="What if: set a key of the file or a component, absolutely (L=22u, output.current=3A, S1=PART) or against "
+        "what holds without (L=/10, C_o=*2, frequency=+10%); repeatable.",
+    ),
+]
+Ideal = Annotated[
+    bool, typer.Option("--ideal", help="As in a textbook: no margins, no dead time, no figures of parts.")
+]
+TableFiles = Annotated[
+    list[Path] | None,
+    typer.Option("--table", metavar="FILE", help="Write the numbers as .csv or .parquet; repeatable."),
+]
+Figure = Annotated[
+    Path | None, typer.Option("--figure", metavar="PNG|SVG", help="Draw a figure into this file.")
+]
+Processes = Annotated[int, typer.Option(min=1, help="Local processes that share the work.")]
 
-    if text is None:
-        return None
-    try:
-        return parse(text, dimension)
-    except InputError as error:
-        raise InputError(f"{option}: {error}") from None
+
+STANDARD_INPUT = Path("-")
+"""The name of a file that stands for standard input."""
 
 
-def load_spec(path: Path, catalogues: list[Path] | None = None) -> Spec:
-    """Read a converter file; its parts may come from some more catalogues as well."""
-    from jump_lane.spec import load
+def load_case(
+    path: Path, catalogues: list[Path] | None = None, changes: list[str] | None = None, ideal: bool = False
+) -> Converter:
+    """Read a converter file (``-``: from standard input), with what is set against it."""
+    from jump_lane.library.converter import load
 
-    return load(path).with_catalogues(tuple(str(catalogue) for catalogue in catalogues or ()))
+    source = path if path != STANDARD_INPUT else _standard_input()
+    return load(source, set=changes or (), ideal=ideal, catalogues=catalogues or ())
 
 
-def load_design(path: Path, catalogues: list[Path] | None = None) -> Design:
-    """Read a converter file and derive the converter, naming the file in any complaint."""
-    from jump_lane.errors import InputError
-    from jump_lane.topologies.design import derive
+def _standard_input() -> dict[str, Any]:
+    import sys
 
-    spec = load_spec(path, catalogues)
-    try:
-        return derive(spec)
-    except InputError as error:
-        raise InputError(f"{path}: {error}") from None
+    from jump_lane.validation import toml_of
+
+    return toml_of(sys.stdin.read(), "standard input")
+
+
+def load_any(
+    path: Path, catalogues: list[Path] | None = None, changes: list[str] | None = None, ideal: bool = False
+) -> Converter | CircuitCase:
+    """Read a converter file or a circuit file, with what is set against it."""
+    from jump_lane.library.converter import load_circuit
+
+    found = None if path == STANDARD_INPUT else load_circuit(path, changes or ())
+    if found is not None:
+        return found
+    return load_case(path, catalogues, changes, ideal)
 
 
 def ensure_compiled() -> None:

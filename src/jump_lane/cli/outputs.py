@@ -1,47 +1,35 @@
-"""What commands over many operating points share: progress, tables and figures written, their options."""
+"""What commands do with a result: progress on the way, tables and figures written, shown, exit status."""
 
 from __future__ import annotations
 
+import contextlib
 import sys
+from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Protocol, TypeVar
+from typing import TYPE_CHECKING, Any
 
 import typer
 
-from jump_lane.cli.render import note
+from jump_lane.cli.render import note, show
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator
+    from jump_lane.library.result import Result, Watch
+    from jump_lane.report.table import View
 
-    from jump_lane.report.export import Columns
-
-
-class Indexed(Protocol):
-    """A result that knows its place."""
-
-    @property
-    def index(self) -> int:
-        """Its place."""
+INTERRUPTED = 130
+"""Exit status of work that was interrupted; what was finished is shown and kept."""
 
 
-R = TypeVar("R", bound=Indexed)
-
-Processes = Annotated[int, typer.Option(min=1, help="Local processes that share the work.")]
-Tables = Annotated[
-    list[Path] | None,
-    typer.Option("--table", metavar="FILE", help="Write the table as .csv or .parquet; repeatable."),
-]
-Figure = Annotated[
-    Path | None, typer.Option("--figure", metavar="PNG|SVG", help="Draw a figure into this file.")
-]
-
-
-def require_outputs(file: Path, table: list[Path] | None, figure: Path | None, overwrite: bool) -> None:
+def require_outputs(
+    file: Path | None, table: list[Path] | None, figure: Path | None, overwrite: bool
+) -> None:
     """Refuse files that cannot be written, or that the command reads, before any work is done."""
     from jump_lane.files import require_apart, require_free
     from jump_lane.report.export import require_kind
     from jump_lane.report.figures import figure_kind
 
+    if not table and figure is None:
+        return
     require_apart((file,), (*(table or []), figure))
     for path in table or []:
         require_kind(path)
@@ -51,35 +39,62 @@ def require_outputs(file: Path, table: list[Path] | None, figure: Path | None, o
         require_free(figure, overwrite)
 
 
-def write_outputs(
-    table: list[Path] | None,
-    figure: Path | None,
-    overwrite: bool,
-    columns: Columns,
-    draw: Callable[[str], bytes],
+def finish(
+    result: Result,
+    json: bool,
+    *,
+    view: View | None = None,
+    table: list[Path] | None = None,
+    figure: Path | None = None,
+    drawing: Any = None,
+    overwrite: bool = False,
 ) -> None:
-    """Write the table and draw the figure that were asked for."""
+    """Write the tables and the figure of a result, show it, and end with its exit status.
+
+    Parameters
+    ----------
+    view, drawing
+        What to show and draw, where that is not what the result shows and draws by itself.
+    """
     from jump_lane.files import write_whole
     from jump_lane.report.export import write
-    from jump_lane.report.figures import figure_kind
 
+    notes = []
     for path in table or []:
-        write(path, columns, overwrite)
-        note(f"wrote {path}")
+        write(path, result.columns(), overwrite)
+        notes.append(f"wrote {path}")
     if figure is not None:
-        write_whole(figure, draw(figure_kind(figure)), overwrite)
-        note(f"wrote {figure}")
+        from jump_lane.report.figures import figure_kind, save
+
+        drawn = result.drawing() if drawing is None else drawing
+        write_whole(figure, save(drawn, figure_kind(figure)), overwrite)
+        notes.append(f"wrote {figure}")
+    for text in notes:
+        note(text)
+    show(result.view() if view is None else view, json)
+    if not getattr(result, "complete", True):
+        raise typer.Exit(INTERRUPTED)
 
 
-def collect(rows: Iterator[R], count: int, label: str = "simulating") -> tuple[list[R], bool]:
-    """Gather rows with a progress bar on standard error; an interruption keeps what is done."""
-    found: list[R] = []
-    complete = True
-    with typer.progressbar(length=count, label=label, file=sys.stderr) as bar:
-        try:
-            for row in rows:
-                found.append(row)
-                bar.update(1)
-        except KeyboardInterrupt:
-            complete = False
-    return sorted(found, key=lambda r: r.index), complete
+@contextlib.contextmanager
+def progress(label: str = "simulating") -> Iterator[Watch | None]:
+    """Show how many points are done and how long the others take, on a terminal; nothing elsewhere."""
+    if not sys.stderr.isatty():
+        yield None
+        return
+    from rich.console import Console
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+    columns = (
+        TextColumn("{task.description}", markup=False),
+        BarColumn(),
+        MofNCompleteColumn(),
+        TimeRemainingColumn(),
+    )
+    with Progress(*columns, console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task(label, total=None)
+
+        def watch(done: int, count: int) -> None:
+            bar.update(task, completed=done, total=count)
+
+        yield watch

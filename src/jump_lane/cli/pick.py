@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, Catalogues, ConverterFile, ensure_compiled, load_spec
-from jump_lane.cli.outputs import Processes, collect
-from jump_lane.cli.render import note, show
-
-if TYPE_CHECKING:
-    from jump_lane.study.pick import Proven, Work
+from jump_lane.cli.options import (
+    AsJson,
+    Catalogues,
+    ConverterFile,
+    Overwrite,
+    Processes,
+    Set,
+    TableFiles,
+    ensure_compiled,
+    load_case,
+)
+from jump_lane.cli.outputs import finish, progress, require_outputs
+from jump_lane.cli.render import note
 
 
 def register(app: typer.Typer) -> None:
@@ -31,6 +37,10 @@ def pick(
             "which the file names no part].",
         ),
     ] = None,
+    same: Annotated[
+        list[str] | None,
+        typer.Option("--same", metavar="NAME,NAME", help="Components that get the same part; repeatable."),
+    ] = None,
     by: Annotated[
         str,
         typer.Option("--by", help="What is to be small: loss, temperature, cost, or a sum: loss=1,cost=0.5."),
@@ -38,8 +48,11 @@ def pick(
     most: Annotated[int, typer.Option("--most", min=1, help="Combinations to simulate at most.")] = 2000,
     top: Annotated[int, typer.Option("--top", min=1, help="Combinations to prove at all corners.")] = 5,
     catalogue: Catalogues = None,
+    changes: Set = None,
     processes: Processes = 2,
     write: Annotated[bool, typer.Option("--write", help="Put the best parts into the file.")] = False,
+    table: TableFiles = None,
+    overwrite: Overwrite = False,
     json: AsJson = False,
 ) -> None:
     """Choose parts of a catalogue: within ratings and margins at all corners, ranked by simulated loss.
@@ -47,38 +60,34 @@ def pick(
     Without a catalogue of one's own (in the file, or --catalogue) the shipped samples are tried.  The exit status is 1
     if none of the best combinations keeps everything.
     """
-    from jump_lane.errors import InputError
-    from jump_lane.study import pick as study
+    from jump_lane.library.designs import pick as find
+    from jump_lane.study.pick import goals
 
-    weights = study.goals(by)
-    spec = load_spec(file, catalogue)
-    try:
-        work = study.plan(spec, choose or (), weights, most)
-    except InputError as error:
-        raise InputError(f"{file}: {error}") from None
+    goals(by)
+    require_outputs(file, table, None, overwrite)
+    case = load_case(file, catalogue, changes)
+    _ = case.design
     ensure_compiled()
-    from jump_lane.report.pick import pick_view
-
-    done, complete = collect(study.run(work, processes), len(work.combinations))
-    proven = study.prove(work, study.ranked(work, done), top)
-    if write and complete:
-        _write(file, work, proven)
-    elif write:
+    groups = [[name.strip() for name in text.split(",")] for text in same or ()]
+    with progress() as watch:
+        found = find(
+            case,
+            choose=choose or (),
+            same=groups,
+            by=by,
+            most=most,
+            top=top,
+            processes=processes,
+            watch=watch,
+        )
+    if write and not found.complete:
         note(f"{file} left as it is: interrupted")
-    show(pick_view(work, done, proven, complete), json)
-    if not complete:
-        raise typer.Exit(130)
-
-
-def _write(file: Path, work: Work, proven: list[Proven]) -> None:
-    """Put the best combination that keeps everything into the file."""
-    from jump_lane.files import edit
-    from jump_lane.study.write import with_parts
-
-    best = next((p for p in proven if not p.broken), None)
-    if best is None:
+    elif write and not found.best:
         note(f"{file} left as it is: no combination keeps everything")
-        return
-    names = {c.role.name: p.name for c, p in zip(work.candidates, best.combination.parts, strict=True)}
-    edit(file, lambda text: with_parts(text, names))
-    note(f"wrote the parts into {file}")
+    elif write:
+        from jump_lane.files import edit
+        from jump_lane.study.write import with_parts
+
+        edit(file, lambda text: with_parts(text, found.best))
+        note(f"wrote the parts into {file}")
+    finish(found, json, table=table, overwrite=overwrite)

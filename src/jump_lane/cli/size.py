@@ -7,8 +7,19 @@ from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, Catalogues, ConverterFile, ensure_compiled, load_spec
-from jump_lane.cli.render import note, show
+from jump_lane.cli.options import (
+    AsJson,
+    Catalogues,
+    ConverterFile,
+    Ideal,
+    Overwrite,
+    Set,
+    TableFiles,
+    ensure_compiled,
+    load_case,
+)
+from jump_lane.cli.outputs import finish, require_outputs
+from jump_lane.cli.render import note
 
 
 def register(app: typer.Typer) -> None:
@@ -27,38 +38,32 @@ def size(
         typer.Option("--anew", help="Look for the values that the file chooses or its parts bring, too."),
     ] = False,
     catalogue: Catalogues = None,
+    changes: Set = None,
+    ideal: Ideal = False,
     write: Annotated[bool, typer.Option("--write", help="Put the values under [chosen].")] = False,
+    table: TableFiles = None,
+    overwrite: Overwrite = False,
     json: AsJson = False,
 ) -> None:
     """Solve component values so that the simulated converter just keeps every limit at all corners.
 
     Shows where the textbook started, what decides each value, and what was saved or missing.  Values of the file stay.
     """
-    from jump_lane.errors import InputError, NoResultError
-    from jump_lane.sizing.solve import size as solve
-    from jump_lane.topologies.asked import unnamed
+    from jump_lane.library.designs import size as solve
 
-    spec = load_spec(file, catalogue)
-    if anew:
-        spec = unnamed(spec).model_copy(update={"chosen": {}})
+    require_outputs(file, table, None, overwrite)
+    case = load_case(file, catalogue, changes, ideal)
     ensure_compiled()
-    try:
-        found = solve(spec, tolerance, _progress if sys.stderr.isatty() else lambda _: None)
-    except (InputError, NoResultError) as error:
-        raise type(error)(f"{file}: {error}") from None
-    from jump_lane.report.size import size_view
-    from jump_lane.study.check import check
-    from jump_lane.topologies.design import derive
-
-    after = derive(spec.model_copy(update={"chosen": {**spec.chosen, **found.values}}))
+    found = solve(case, tolerance=tolerance, anew=anew, watch=_progress if sys.stderr.isatty() else None)
     if write:
         from jump_lane.files import edit
         from jump_lane.study.write import with_values
 
-        units = {s: (v, after.sheet[s].unit) for s, v in found.values.items()}
+        sheet = found.after.design.sheet
+        units = {s: (v, sheet[s].unit) for s, v in found.values.items()}
         changed = edit(file, lambda text: with_values(text, units))
         note(f"wrote the values into {file}" if changed else f"{file} already has these values")
-    show(size_view(found, check(after)), json)
+    finish(found, json, table=table, overwrite=overwrite)
 
 
 def _progress(text: str) -> None:

@@ -1,7 +1,8 @@
-"""Commands over many operating points: sweep, modes."""
+"""Commands over many operating points: sweep, modes, cross."""
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -9,13 +10,18 @@ import typer
 from jump_lane.cli.options import (
     AsJson,
     ConverterFile,
+    Figure,
     FixedControl,
+    Ideal,
     Overwrite,
+    Processes,
+    Set,
+    TableFiles,
     ensure_compiled,
-    load_design,
+    load_any,
+    load_case,
 )
-from jump_lane.cli.outputs import Figure, Processes, Tables, collect, require_outputs, write_outputs
-from jump_lane.cli.render import show
+from jump_lane.cli.outputs import finish, progress, require_outputs
 
 
 def register(app: typer.Typer) -> None:
@@ -28,87 +34,98 @@ def register(app: typer.Typer) -> None:
 def sweep(
     file: ConverterFile,
     vary: Annotated[
-        list[str],
+        list[str] | None,
         typer.Option(
             "--vary",
             metavar="KEY=VALUES",
-            help="Key of the file and its values: FROM..TO/POINTS, FROM..TO/POINTSlog or A,B,C; once or twice.",
+            help="Key, component or control and its values: FROM..TO/POINTS, FROM..TO/POINTSlog or A,B,C (names of parts "
+            "too); once or twice.",
         ),
-    ],
+    ] = None,
+    points: Annotated[
+        Path | None,
+        typer.Option(
+            "--points", metavar="FILE", help="Take the points from a table (.csv or .parquet) instead."
+        ),
+    ] = None,
     measure: Annotated[
         list[str] | None,
-        typer.Option("--measure", metavar="NAME", help="Symbol or SIGNAL:MEASURE to collect; repeatable."),
+        typer.Option(
+            "--measure",
+            metavar="NAME",
+            help="Symbol, SIGNAL:MEASURE, efficiency, loss, hottest, hottest_part or verdict; repeatable.",
+        ),
     ] = None,
     control: FixedControl = None,
+    every: Annotated[bool, typer.Option("--all", help="Show every point.")] = False,
+    changes: Set = None,
+    ideal: Ideal = False,
     processes: Processes = 2,
-    table: Tables = None,
+    table: TableFiles = None,
     figure: Figure = None,
     overwrite: Overwrite = False,
     json: AsJson = False,
 ) -> None:
-    """Vary one or two keys of the file and simulate every point; components stay as they are."""
-    from jump_lane.errors import InputError
-    from jump_lane.spec import tables_of
-    from jump_lane.study import sweep as study
+    """Vary keys of a file, components, parts or the control, and simulate every point; components stay as they are.
+
+    A circuit file can be swept too: --vary element.L1.inductance=10u,22u or D=0.2..0.8/7.
+    """
+    from jump_lane.library.studies import plan, read_points, swept
 
     require_outputs(file, table, figure, overwrite)
-    if len(vary) > 2:
-        raise InputError("--vary: one or two keys can be varied")
-    tables = tables_of(file)
-    design = study.prepare(tables, str(file))
-    axes = tuple(study.read_axis(text, design) for text in vary)
-    fixed = None if control is None else design.page.control.read(control, "--control")
-    work = study.Sweep(design, axes, study.columns(design, measure or []), fixed, tables)
+    case = load_any(file, None, changes, ideal)
+    listed = None if points is None else read_points(points)
+    work = plan(case, vary or (), points=listed, measure=measure or (), control=control)
     ensure_compiled()
-    from jump_lane.report.sweep import sweep_columns, sweep_figure, sweep_view
-
-    rows, complete = collect(study.run(work, processes), work.count)
-    write_outputs(
-        table, figure, overwrite, sweep_columns(work, rows), lambda kind: sweep_figure(work, rows, kind)
-    )
-    show(sweep_view(work, rows, complete), json)
-    if not complete:
-        raise typer.Exit(130)
+    with progress() as watch:
+        found = swept(case, work, processes=processes, watch=watch)
+    finish(found, json, view=found.view(every), table=table, figure=figure, overwrite=overwrite)
 
 
 def modes(
     file: ConverterFile,
     inputs: Annotated[int, typer.Option("--inputs", min=1, max=200, help="Input voltages.")] = 7,
     loads: Annotated[int, typer.Option("--loads", min=2, max=200, help="Loads.")] = 12,
+    changes: Set = None,
+    ideal: Ideal = False,
     processes: Processes = 2,
-    table: Tables = None,
+    table: TableFiles = None,
     figure: Figure = None,
     overwrite: Overwrite = False,
     json: AsJson = False,
 ) -> None:
     """Map the conduction mode over load and input voltage: derived boundary, simulated points, duty ratio."""
-    from jump_lane.study import modes as study
+    from jump_lane.library.studies import modes as find
 
     require_outputs(file, table, figure, overwrite)
-    work = study.work(load_design(file), inputs, loads)
+    case = load_case(file, None, changes, ideal)
+    _ = case.design
     ensure_compiled()
-    from jump_lane.report.modes import modes_columns, modes_figure, modes_view
-    from jump_lane.study.sweep import run
-
-    rows, complete = collect(run(work, processes), work.count)
-    found = study.assemble(work, rows)
-    write_outputs(table, figure, overwrite, modes_columns(found), lambda kind: modes_figure(found, kind))
-    show(modes_view(found, complete), json)
-    if not complete:
-        raise typer.Exit(130)
+    with progress() as watch:
+        found = find(case, inputs=inputs, loads=loads, processes=processes, watch=watch)
+    finish(found, json, table=table, figure=figure, overwrite=overwrite)
 
 
-def cross(file: ConverterFile, processes: Processes = 2, json: AsJson = False) -> None:
+def cross(
+    file: ConverterFile,
+    changes: Set = None,
+    ideal: Ideal = False,
+    processes: Processes = 2,
+    table: TableFiles = None,
+    overwrite: Overwrite = False,
+    json: AsJson = False,
+) -> None:
     """Cross regulation: every output over all combinations of smallest and largest loads.
 
     The exit status is 1 if an output strays further than its voltage_band.
     """
-    from jump_lane.study import cross as study
-    from jump_lane.study.sweep import simulate
+    from jump_lane.library.studies import cross as find
+    from jump_lane.study.cross import plan
 
-    work = study.plan(load_design(file))
+    require_outputs(file, table, None, overwrite)
+    case = load_case(file, None, changes, ideal)
+    plan(case.design)
     ensure_compiled()
-    from jump_lane.report.cross import cross_view
-
-    rows, complete = collect(simulate(list(work.spots), work.columns, processes), len(work.spots))
-    show(cross_view(work, rows, study.bands(work, rows), complete), json)
+    with progress() as watch:
+        found = find(case, processes=processes, watch=watch)
+    finish(found, json, table=table, overwrite=overwrite)

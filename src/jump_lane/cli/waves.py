@@ -1,4 +1,4 @@
-"""The command that shows waveforms."""
+"""Commands on one operating point: waves shows it, measure reads it with cursors."""
 
 from __future__ import annotations
 
@@ -10,112 +10,146 @@ import typer
 from jump_lane.cli.options import (
     AsJson,
     ConverterFile,
+    Figure,
     FixedControl,
+    Ideal,
     InputVoltage,
     Load,
     Overwrite,
+    Set,
+    TableFiles,
     ensure_compiled,
-    load_design,
-    quantity,
+    load_any,
 )
-from jump_lane.cli.render import note, show
+from jump_lane.cli.outputs import finish, require_outputs
 
 if TYPE_CHECKING:
-    from jump_lane.switching.record import Recording
-    from jump_lane.switching.waveforms import Waveforms
+    from jump_lane.library.converter import CircuitCase, Converter
+    from jump_lane.library.points import Simulation
+
+Signals = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--signal", metavar="NAME", help="Signal instead of the usual ones, such as L.i; repeatable."
+    ),
+]
+Start = Annotated[
+    str | None, typer.Option("--from", metavar="TIME", help="First cursor, or start of the window.")
+]
+End = Annotated[str | None, typer.Option("--to", metavar="TIME", help="Second cursor, or end of the window.")]
 
 
 def register(app: typer.Typer) -> None:
     """Add the commands of this module."""
     app.command()(waves)
+    app.command()(measure)
+
+
+def simulated(
+    case: Converter | CircuitCase, input_voltage: str | None, load: str | None, control: str | None
+) -> Simulation:
+    """Return the simulated operating point of a converter or circuit; compiles first, once what is asked is sound."""
+    from jump_lane.errors import InputError
+    from jump_lane.library import points
+    from jump_lane.library.converter import CircuitCase
+
+    if isinstance(case, CircuitCase):
+        if input_voltage is not None or load is not None:
+            raise InputError(
+                "--input-voltage and --load: a circuit file says itself; --set element.NAME.KEY=VALUE changes it"
+            )
+        ensure_compiled()
+        return points.run_circuit(
+            case.loaded, control=None if control is None else control.rpartition("=")[2]
+        ).simulation
+    design = case.at(input_voltage, load)
+    if control is not None:
+        design.page.control.read(control, "--control")
+    ensure_compiled()
+    return points.simulate(case, input_voltage=input_voltage, load=load, control=control)
 
 
 def waves(
     file: ConverterFile,
-    figure: Annotated[
-        Path | None, typer.Option("--figure", metavar="PNG|SVG", help="Draw a figure into this file.")
-    ] = None,
+    figure: Figure = None,
+    table: TableFiles = None,
     csv: Annotated[
-        Path | None, typer.Option("--csv", metavar="FILE", help="Write samples into this file.")
+        Path | None,
+        typer.Option("--csv", metavar="FILE", help="Write the samples that are drawn into this file."),
     ] = None,
-    signal: Annotated[
-        list[str] | None,
-        typer.Option(
-            "--signal", metavar="NAME", help="Signal instead of the usual ones, such as L.i; repeatable."
-        ),
-    ] = None,
-    start: Annotated[str | None, typer.Option("--from", metavar="TIME", help="Start of the window.")] = None,
-    end: Annotated[str | None, typer.Option("--to", metavar="TIME", help="End of the window.")] = None,
+    signal: Signals = None,
+    start: Start = None,
+    end: End = None,
     periods: Annotated[int, typer.Option(min=1, max=100, help="Periods to draw.")] = 2,
     input_voltage: InputVoltage = None,
     load: Load = None,
     control: FixedControl = None,
+    changes: Set = None,
+    ideal: Ideal = False,
     overwrite: Overwrite = False,
     json: AsJson = False,
 ) -> None:
-    """Show one operating point: measures, the intervals of the period, a figure, samples."""
+    """Show one operating point of a converter or circuit file: measures, the intervals of the period, a figure, samples.
+
+    --table writes all signals over one period, --csv what the figure shows.
+    """
+    from jump_lane.cli.render import note
     from jump_lane.files import require_apart, require_free, write_whole
-    from jump_lane.quantities import CURRENT, TIME, VOLTAGE
-    from jump_lane.quantities import show as text
-    from jump_lane.report.figures import Panel, figure_kind, source_of, waves_figure
+    from jump_lane.report.table import to_csv
+    from jump_lane.report.waves import sample_columns
 
-    if figure is not None:
-        figure_kind(figure)
-    require_apart((file,), (figure, csv))
-    for path in (figure, csv):
-        if path is not None:
-            require_free(path, overwrite)
-    design = load_design(file).at(
-        quantity(input_voltage, VOLTAGE, "--input-voltage"), quantity(load, CURRENT, "--load")
-    )
-    fixed = None if control is None else design.page.control.read(control, "--control")
-    window = (quantity(start, TIME, "--from"), quantity(end, TIME, "--to"))
-    ensure_compiled()
-    from jump_lane.operating.point import solve
-    from jump_lane.report.waves import samples_csv, waves_view
-
-    state, recording = solve(design, control=fixed)
-    panels = tuple(
-        Panel(title, tuple(s for s in signals if source_of(s) in recording.names))
-        for title, signals in ([(s, (s,)) for s in signal] if signal else design.page.figure)
-    )
-    _require_signals(signal or [], recording)
-    names = tuple(dict.fromkeys(source_of(s) for p in panels for s in p.signals))
-    found = {name: recording.measures(name) for name in names}
-    title = (
-        f"{design.spec.title or design.page.title}: {text(design.inputs[0], 'V')} in, "
-        f"{text(design.loads[0], 'A')} load, {design.page.control.symbol} = {text(state.control)}"
-    )
-    view = recording.waveforms(names).repeated(periods)
-    view = _windowed(view, window)
-    notes = []
-    if figure is not None:
-        drawing = waves_figure(title, panels, view, found, figure_kind(figure))
-        write_whole(figure, drawing, overwrite)
-        notes.append(f"wrote {figure}")
+    require_outputs(file, table, figure, overwrite)
     if csv is not None:
-        write_whole(csv, samples_csv(view), overwrite)
-        notes.append(f"wrote {csv}")
-    show(waves_view(title, recording, found, design.inductors), json)
-    for line in notes:
-        note(line)
+        require_apart((file,), (csv, figure))
+        require_free(csv, overwrite)
+    found = simulated(load_any(file, None, changes, ideal), input_voltage, load, control)
+    shown = found.window(signal or (), periods, start, end)
+    drawing = found.drawing(shown) if figure is not None else None
+    if csv is not None:
+        columns = sample_columns(shown.waveforms)
+        rows = [tuple(f"{v:.9g}" for v in row) for row in zip(*columns.values(), strict=True)]
+        write_whole(csv, to_csv(tuple(columns), rows), overwrite)
+        note(f"wrote {csv}")
+    finish(
+        found, json, view=found.view(shown), table=table, figure=figure, drawing=drawing, overwrite=overwrite
+    )
 
 
-def _require_signals(signals: list[str], recording: Recording) -> None:
-    for name in signals:
-        recording.index(name.rstrip("~="))
-
-
-def _windowed(view: Waveforms, window: tuple[float | None, float | None]) -> Waveforms:
+def measure(
+    file: ConverterFile,
+    signal: Signals = None,
+    start: Start = None,
+    end: End = None,
+    harmonics: Annotated[
+        int | None,
+        typer.Option("--harmonics", min=1, max=1000, help="Show the spectrum up to this harmonic."),
+    ] = None,
+    decibel: Annotated[
+        bool, typer.Option("--decibel", help="Amplitudes in decibels above 1 µV or 1 µA.")
+    ] = False,
+    figure: Annotated[
+        Path | None, typer.Option("--figure", metavar="PNG|SVG", help="Draw the spectrum into this file.")
+    ] = None,
+    table: TableFiles = None,
+    input_voltage: InputVoltage = None,
+    load: Load = None,
+    control: FixedControl = None,
+    changes: Set = None,
+    ideal: Ideal = False,
+    overwrite: Overwrite = False,
+    json: AsJson = False,
+) -> None:
+    """Measure signals between two cursors (value, slope, average, rms, ripple, charge), or their spectrum."""
     from jump_lane.errors import InputError
-    from jump_lane.quantities import show as text
+    from jump_lane.library import points
 
-    last = float(view.time[-1])
-    low = 0.0 if window[0] is None else window[0]
-    high = last if window[1] is None else window[1]
-    if not 0.0 <= low < high <= last * (1 + 1e-9):
-        raise InputError(
-            f"--from {text(low, 's')} --to {text(high, 's')}: "
-            f"expected a window within 0 … {text(last, 's')} (--periods shows more)"
-        )
-    return view.between(low, high)
+    require_outputs(file, table, figure, overwrite)
+    if figure is not None and harmonics is None:
+        raise InputError("--figure: draws a spectrum; expected --harmonics too")
+    found = simulated(load_any(file, None, changes, ideal), input_voltage, load, control)
+    result = (
+        points.measure(found, signal or (), start, end)
+        if harmonics is None
+        else points.spectrum(found, signal or (), harmonics, decibel)
+    )
+    finish(result, json, table=table, figure=figure, overwrite=overwrite)

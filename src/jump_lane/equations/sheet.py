@@ -6,7 +6,7 @@ source all come from that one line.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -102,6 +102,8 @@ class Value:
         The line that derives it; None where it is given.
     required
         For a component: the value its line asks for, whatever was chosen instead.
+    key
+        Key of the converter file that gives it; empty where no single one does.
     """
 
     symbol: str
@@ -112,6 +114,7 @@ class Value:
     origin: str
     line: Line | None = None
     required: float | None = None
+    key: str = ""
 
     @property
     def worst(self) -> float:
@@ -152,11 +155,17 @@ class Sheet:
         return iter(self._values.values())
 
     def give(
-        self, symbol: str, values: float | Array, unit: str, meaning: str, origin: str = "file"
+        self,
+        symbol: str,
+        values: float | Array,
+        unit: str,
+        meaning: str,
+        origin: str = "file",
+        key: str = "",
     ) -> Value:
-        """Enter a value that is not derived."""
+        """Enter a value that is not derived, with the key of the file that gives it."""
         array = np.atleast_2d(np.asarray(values, dtype=float))
-        return self._enter(Value(symbol, unit, meaning, array, _worst(array, "max"), origin))
+        return self._enter(Value(symbol, unit, meaning, array, _worst(array, "max"), origin, key=key))
 
     def _enter(self, value: Value) -> Value:
         self._values[value.symbol] = value
@@ -259,6 +268,20 @@ class Sheet:
             return show(found.corner(*corner), found.unit).replace(" ", "\u00a0")
 
         return expression.write(pretty) + ending, expression.write(number) + ending
+
+    def leading_to(self, symbols: Iterable[str]) -> tuple[Value, ...]:
+        """Return the derived values that some symbols follow from, and themselves, in the order of the derivation."""
+        wanted: set[str] = set()
+        waiting = list(symbols)
+        while waiting:
+            symbol = waiting.pop()
+            line = self._values[symbol].line
+            if symbol in wanted or line is None:
+                continue
+            wanted.add(symbol)
+            lines = (line, *line.through)
+            waiting += [n for one in lines for f in one.formulas for n in f.names if n in self]
+        return tuple(v for v in self if v.symbol in wanted)
 
     def worst_of(self, value: Value) -> tuple[int, int]:
         """Return the corner at which a value's line is worst, for component values too."""

@@ -9,6 +9,7 @@ import numpy as np
 
 from jump_lane.spec import Margin
 from jump_lane.switching.record import Recording
+from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.components import Component
 from jump_lane.topologies.design import Design
 
@@ -74,6 +75,42 @@ def _stress(design: Design, recording: Recording, component: Component, name: st
     )
 
 
+MEASURES = {"average": "average", "rms": "rms", "ac_rms": "rms", "maximum": "peak", "peak": "peak"}
+"""What a measure of a current says of the stress of what carries it."""
+
+
+def derived_stresses(design: Design) -> tuple[Stress, ...]:
+    """Return what every component and winding bears as derived, largest over all corners; NaN for what is not derived."""
+    found = []
+    for role in design.page.roles:
+        if role.kind == "capacitor" and role.name not in design.sheet:
+            continue
+        spike = design.spike(role.tag) if role.kind in VALVES else 1.0
+        found.append(
+            _with_derived(design, Stress(role.name, role.kind, np.nan, np.nan, np.nan, np.nan, spike))
+        )
+    found += [Stress(name, "winding", **values) for name, values in _windings(design).items()]
+    return tuple(s for s in found if np.isfinite([s.average, s.rms, s.peak, s.blocked]).any())
+
+
+def _windings(design: Design) -> dict[str, dict[str, float]]:
+    """Return average, rms and peak current of everything that is no component of its own but has such a proof."""
+    found: dict[str, dict[str, float]] = {}
+    for proof in design.proofs:
+        element, _, which = proof.signal.rpartition(".")
+        field = MEASURES.get(proof.measure)
+        if which != "i" or field is None or element in ("load", "source") or element in design.page.owners:
+            continue
+        values = found.setdefault(element, dict.fromkeys(("average", "rms", "peak", "blocked"), np.nan))
+        values[field] = np.fmax(values[field], _largest(design, proof.symbol))
+    return found
+
+
+def _largest(design: Design, symbol: str) -> float:
+    """Return the largest magnitude of a symbol over all corners; NaN where nothing is derived for it."""
+    return float(np.nanmax(np.abs(design.sheet[symbol].values))) if symbol in design.sheet else float("nan")
+
+
 def worst_of(design: Design, corners: Sequence[Sequence[Stress]]) -> tuple[Stress, ...]:
     """Return the largest stress of each component over all corners, as simulated or as derived."""
     found: dict[str, Stress] = {}
@@ -90,19 +127,19 @@ def worst_of(design: Design, corners: Sequence[Sequence[Stress]]) -> tuple[Stres
 
 
 def _with_derived(design: Design, stress: Stress) -> Stress:
+    """Return a stress, or what is derived for the component where that is more."""
     tag = stress.component.replace("_", "")
 
     def largest(symbol: str, known: float) -> float:
-        if symbol not in design.sheet:
-            return known
-        return max(known, float(np.nanmax(np.abs(design.sheet[symbol].values))))
+        return float(np.fmax(known, _largest(design, symbol)))
 
-    if stress.kind not in VALVES:
-        return replace(stress, rms=largest(f"I_{tag}rms", stress.rms))
-    return replace(
-        stress,
-        average=largest(f"I_{tag}", stress.average),
-        rms=largest(f"I_{tag}rms", stress.rms),
-        peak=largest(f"I_{tag}pk", stress.peak),
-        blocked=largest(f"V_{tag}", stress.blocked),
+    rms = largest(f"I_{tag}rms", stress.rms)
+    if stress.kind == "capacitor":
+        voltage = bias_of(stress.component, design.sheet) or np.nan
+        return replace(stress, rms=rms, blocked=float(np.fmax(stress.blocked, voltage)))
+    if stress.kind == "auxiliary":
+        return replace(stress, rms=rms)
+    known = replace(
+        stress, average=largest(f"I_{tag}", stress.average), rms=rms, peak=largest(f"I_{tag}pk", stress.peak)
     )
+    return replace(known, blocked=largest(f"V_{tag}", stress.blocked)) if stress.kind in VALVES else known

@@ -84,9 +84,30 @@ def dimension_of(unit: str) -> Dimension | None:
     return next((d for d in DIMENSIONS if unit and d.accepts(unit)), None)
 
 
+def dimension_with(unit: str) -> Dimension:
+    """Return the dimension whose SI unit this is."""
+    return next(d for d in DIMENSIONS if d.unit == unit)
+
+
 def article(noun: str) -> str:
     """Return `noun` with its indefinite article."""
     return f"an {noun}" if noun[0] in "aeiou" else f"a {noun}"
+
+
+def pattern(dimension: Dimension) -> str:
+    """Return a regular expression (ECMA-262) for what `parse` reads as a quantity of a dimension."""
+    prefixes = "".join(EXPONENTS)
+    units = "|".join(
+        sorted((re.escape(u) for u in (dimension.unit, *dimension.spellings) if u), key=len, reverse=True)
+    )
+    multiples = "|".join(re.escape(u) for u, _ in dimension.multiples)
+    ends = [
+        f"[{prefixes}]?\\s*({units})" if units else "",
+        f"[{prefixes}]",
+        multiples,
+        "%" if dimension is RATIO else "",
+    ]
+    return rf"^\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?\s*({'|'.join(e for e in ends if e)})?\s*$"
 
 
 def _split(text: str, expected: str) -> tuple[float, str]:
@@ -191,6 +212,14 @@ def brief(value: float, unit: str) -> str:
     """Write a value as short as four significant digits allow: ``33 µH``, ``4.7 mΩ``."""
     number, _, rest = show(value, unit).partition(" ")
     return f"{number.rstrip('0').rstrip('.') if '.' in number else number} {rest}".rstrip()
+
+
+def exact(value: float, unit: str) -> str:
+    """Write a value with an SI prefix and all its digits (twelve at most), so that it can be read again."""
+    if unit in ("", "°", "%", "°C", "m²", "m³", "K") or value == 0.0 or not math.isfinite(value):
+        return f"{value:.12g} {unit}".rstrip()
+    prefix = min(max(math.floor(math.log10(abs(value)) / 3.0), -5), 3)
+    return f"{value / 10.0 ** (3 * prefix):.12g} {PREFIXES[prefix + 5]}{unit}"
 
 
 def _plain(value: float) -> str:

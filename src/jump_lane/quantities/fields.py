@@ -29,6 +29,7 @@ from jump_lane.quantities import (
     article,
     parse,
     parse_limit,
+    pattern,
     show,
 )
 
@@ -68,19 +69,39 @@ def _reader(dimension: Dimension, lowest: float = -LARGEST) -> BeforeValidator:
     return BeforeValidator(read)
 
 
+PERCENTAGE = r"^\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?\s*%\s*$"
+"""A regular expression for a percentage."""
+
+
 def _no_bool(value: object) -> object:
     if isinstance(value, bool):
         raise ValueError(f"{str(value).lower()} where a number was expected")
     return value
 
 
-def _schema(dimension: Dimension, example: str, lowest: float = -LARGEST) -> WithJsonSchema:
-    what = f"{article(dimension.name)}, such as {example!r}".capitalize()
+def _schema(
+    dimension: Dimension, example: str, lowest: float = -LARGEST, relative: bool = False
+) -> WithJsonSchema:
+    """Return the schema of a quantity as text or number; a ``relative`` one may be a percentage too."""
+    what = f"a percentage or {article(dimension.name)}" if relative else article(dimension.name)
+    what = f"{what[0].upper()}{what[1:]}, such as {example!r}"
     number: dict[str, object] = {"type": "number"}
+    texts: list[dict[str, object]] = [{"type": "string", "pattern": pattern(dimension)}]
+    if relative:
+        texts.append({"type": "string", "pattern": PERCENTAGE})
     if lowest > -LARGEST:
         what += f"; at least {show(lowest, dimension.unit)}"
         number["minimum"] = lowest
-    return WithJsonSchema({"anyOf": [{"type": "string"}, number], "description": what, "examples": [example]})
+    kind = article(dimension.name)
+    return WithJsonSchema(
+        {
+            "anyOf": [*texts, number],
+            "description": what,
+            "examples": [example],
+            "x-quantity": f"{kind} or a percentage" if relative else kind,
+            "x-unit": dimension.unit,
+        }
+    )
 
 
 ABSOLUTE_ZERO = -273.15
@@ -106,6 +127,15 @@ SquareMetres = Annotated[float, _reader(AREA, 0.0), _schema(AREA, "120 mm²", 0.
 CubicMetres = Annotated[float, _reader(VOLUME, 0.0), _schema(VOLUME, "6.4 cm³", 0.0)]
 Ratio = Annotated[float, _reader(RATIO), _schema(RATIO, "30 %")]
 
+
+def whole(value: object) -> object:
+    """Return a whole number given as text or number; an empty cell as None."""
+    text = str(_no_bool(value)).strip() if value is not None else ""
+    if not text:
+        return None
+    return int(text) if text.isdecimal() else value
+
+
 Count = Annotated[int, BeforeValidator(_no_bool), Field(ge=1, le=1_000_000)]
 """How many of something there are."""
 
@@ -117,6 +147,8 @@ Number = Annotated[float, BeforeValidator(_no_bool), Field(ge=-LARGEST, le=LARGE
 
 
 LARGEST_TURNS = 1e4
+TURNS = r"^\s*\d+(\.\d*)?\s*(:\s*\d+(\.\d*)?\s*)*$"
+"""A regular expression for turns of windings."""
 
 
 def _read_turns(value: object) -> object:
@@ -140,9 +172,10 @@ TurnsRatio = Annotated[
     BeforeValidator(_read_turns),
     WithJsonSchema(
         {
-            "anyOf": [{"type": "string"}, {"type": "number"}],
+            "anyOf": [{"type": "string", "pattern": TURNS}, {"type": "number", "exclusiveMinimum": 0.0}],
             "description": "Turns of the primary to those of each secondary, such as '10 : 3'; a number alone is to 1",
             "examples": ["10 : 3"],
+            "x-quantity": "turns of every winding",
         }
     ),
 ]
@@ -177,5 +210,5 @@ def _limit(dimension: Dimension) -> BeforeValidator:
     return BeforeValidator(read)
 
 
-VoltageLimit = Annotated[Limit, _limit(VOLTAGE), _schema(VOLTAGE, "60 mV")]
-CurrentLimit = Annotated[Limit, _limit(CURRENT), _schema(CURRENT, "30 %")]
+VoltageLimit = Annotated[Limit, _limit(VOLTAGE), _schema(VOLTAGE, "60 mV", 0.0, relative=True)]
+CurrentLimit = Annotated[Limit, _limit(CURRENT), _schema(CURRENT, "30 %", 0.0, relative=True)]

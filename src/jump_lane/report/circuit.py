@@ -9,7 +9,8 @@ from jump_lane.circuit.elements import Diode, Switch
 from jump_lane.errors import InputError, nearest
 from jump_lane.operating.polarity import warnings
 from jump_lane.quantities import show, show_percent
-from jump_lane.report.table import Table, View, to_csv
+from jump_lane.report.export import Columns
+from jump_lane.report.table import Table, View
 from jump_lane.report.waves import interval_table, measures_data, measures_table
 from jump_lane.switching.balance import Balance
 from jump_lane.switching.record import Recording
@@ -106,12 +107,17 @@ def _power_table(recording: Recording, names: list[str]) -> Table:
     return Table("Average power taken", ("element", "power>"), rows)
 
 
-def circuit_csv(recording: Recording, names: list[str]) -> str:
-    """Return the measures as CSV, one row for each signal."""
-    rows: list[tuple[Any, ...]] = []
-    for b in names:
-        for q in ("v", "i"):
-            m = recording.measures(f"{b}.{q}")
-            row = (m.average, m.rms, m.minimum, m.maximum, m.peak_to_peak)
-            rows.append((f"{b}.{q}", "V" if q == "v" else "A", *(f"{x:.12g}" for x in row)))
-    return to_csv(("signal", "unit", "average", "rms", "minimum", "maximum", "peak to peak"), rows)
+def circuit_columns(recording: Recording, names: list[str]) -> Columns:
+    """Return a row for each signal: average, rms, extremes."""
+    signals = [f"{b}.{q}" for b in names for q in ("v", "i")]
+    measures = [recording.measures(s) for s in signals]
+    out: Columns = {"signal": signals, "unit": ["V" if s.endswith(".v") else "A" for s in signals]}
+    for key, heading in (
+        ("average", "average"),
+        ("rms", "rms"),
+        ("minimum", "minimum"),
+        ("maximum", "maximum"),
+        ("peak_to_peak", "peak to peak"),
+    ):
+        out[heading] = [getattr(m, key) for m in measures]
+    return out

@@ -60,7 +60,7 @@ def _matrix(work: Cross, rows: list[Row]) -> Table:
     for row in rows:
         v, *loads = work.settings[row.index]
         head = (show(v, "V"), *(show(x, "A") for x in loads))
-        measured = tuple(show(m, "V") for m in row.measures) if row.measures else ("no result",) * count
+        measured = tuple(show(m, "V") for m in row.numbers) if row.measures else ("no result",) * count
         body.append((*head, *measured))
     columns = (
         "input>",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show
 from jump_lane.report.figures import Curve, curves_figure
@@ -46,7 +48,7 @@ def _simulated(found: Comparison) -> Table:
     return Table("Simulated", ("quantity", "derived>", "simulated>"), rows)
 
 
-def damping_figure(found: Comparison, kind: str) -> bytes:
+def damping_figure(found: Comparison) -> Any:
     """Draw the voltage across the device without and with damping over one period."""
     curves = []
     for label, recording in (("without damping", found.free), ("with damping", found.quiet)):
@@ -58,4 +60,4 @@ def damping_figure(found: Comparison, kind: str) -> bytes:
     currents.append(Curve("_current", seen.time.tolist(), seen.signals["R_d.i"].tolist(), "A"))
     title = f"{found.design.spec.title or found.design.page.title}: ringing of {found.damped.device}"
     panels = {f"voltage of {found.damped.device} [V]": curves, "current of R_d [A]": currents}
-    return curves_figure(title, panels, ("time", "s"), False, kind)
+    return curves_figure(title, panels, ("time", "s"), False)

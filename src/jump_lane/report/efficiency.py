@@ -8,7 +8,7 @@ import numpy as np
 
 from jump_lane.quantities import show
 from jump_lane.report.export import Columns
-from jump_lane.report.figures import COLOURS, INK, Curve, curves_figure, dress, prefixed, save, sheet
+from jump_lane.report.figures import Curve, curves_figure, map_figure
 from jump_lane.report.losses import percent
 from jump_lane.report.sweep import heading
 from jump_lane.report.table import Table, View
@@ -16,9 +16,6 @@ from jump_lane.study.efficiency import Measured, Work, best, weighted
 
 WIDEST = 6
 """Most curves that the table shows; the columns for export have them all."""
-
-SHADES = ("#f6e7cf", "#d5dfae", "#7fb8ad")
-"""Colours of the map from low to high efficiency, all light enough for dark writing."""
 
 
 def efficiency_view(work: Work, points: list[Measured], complete: bool) -> View:
@@ -156,12 +153,14 @@ def efficiency_columns(work: Work, points: list[Measured]) -> Columns:
     }
 
 
-def efficiency_figure(work: Work, points: list[Measured], kind: str) -> bytes:
+def efficiency_figure(work: Work, points: list[Measured]) -> Any:
     """Draw curves of efficiency, loss and highest temperature, or a map."""
     found = [p for p in points if not p.mission]
     title = f"{work.design.spec.title or work.design.page.title}: efficiency"
     if work.over == "map":
-        return _map(found, title, kind)
+        table = {(p.at[1], p.at[0]): 100.0 * p.efficiency for p in found}
+        crossed = [(p.at[1], p.at[0]) for p in found if p.broken or p.failure]
+        return map_figure(title, work.abscissa, work.curve, table, ("efficiency", "%"), crossed)
     curves = sorted({p.at[0] for p in found})
     panels: dict[str, list[Curve]] = {}
     for name, unit, scale in (("efficiency", "%", 100.0), ("loss", "W", 1.0), ("hottest", "°C", 1.0)):
@@ -170,57 +169,9 @@ def efficiency_figure(work: Work, points: list[Measured], kind: str) -> bytes:
     if wrong:
         x, y = [p.at[1] for p in wrong], [100.0 * p.efficiency for p in wrong]
         panels["efficiency"].append(Curve("not all kept", x, y, "%", "x"))
-    return curves_figure(title, panels, work.abscissa, work.over == "frequency", kind)
+    return curves_figure(title, panels, work.abscissa, work.over == "frequency")
 
 
 def _line(points: list[Measured], curve: float, name: str, scale: float) -> tuple[list[float], list[float]]:
     line = sorted((p.at[1], scale * float(getattr(p, name))) for p in points if p.at[0] == curve)
     return [x for x, _ in line], [y for _, y in line]
-
-
-def _map(points: list[Measured], title: str, kind: str) -> bytes:
-    """Draw lines of equal efficiency over load and input voltage."""
-    inputs, loads = sorted({p.at[0] for p in points}), sorted({p.at[1] for p in points})
-    place = {p.at: p for p in points}
-    table = np.array(
-        [[100.0 * place[(v, i)].efficiency if (v, i) in place else np.nan for i in loads] for v in inputs]
-    )
-    figure = sheet(title)
-    axes = figure.add_axes((0.085, 0.09, 0.78, 0.82))
-    x_scale, x_unit = prefixed([np.array(loads)], "A")
-    y_scale, y_unit = prefixed([np.array(inputs)], "V")
-    x, y = np.array(loads) * x_scale, np.array(inputs) * y_scale
-    levels = _levels(table)
-    from matplotlib.colors import BoundaryNorm, LinearSegmentedColormap
-
-    colours = LinearSegmentedColormap.from_list("map", SHADES)
-    if len(inputs) > 1 and len(loads) > 1 and np.isfinite(table).any():
-        filled = axes.contourf(
-            x,
-            y,
-            table,
-            levels=levels,
-            cmap=colours,
-            norm=BoundaryNorm(levels, 256, extend="both"),
-            extend="both",
-        )
-        lines = axes.contour(x, y, table, levels=levels, colors=INK, linewidths=0.7)
-        axes.clabel(lines, fmt="%.4g", fontsize=8)
-        bar = figure.colorbar(filled, cax=figure.add_axes((0.89, 0.09, 0.02, 0.82)))
-        bar.set_label("efficiency [%]", color=INK)
-    wrong = [p.at for p in points if p.broken or p.failure]
-    axes.plot([i * x_scale for _, i in wrong], [v * y_scale for v, _ in wrong], "x", color=COLOURS[1], ms=5)
-    dress(axes)
-    axes.grid(False)
-    axes.margins(0.0)
-    axes.set_xlabel(f"load [{x_unit}]", color=INK)
-    axes.set_ylabel(f"input voltage [{y_unit}]", color=INK)
-    return save(figure, kind)
-
-
-def _levels(table: Any) -> list[float]:
-    """Return levels that lie closer where efficiency is high: quantiles of what is there."""
-    values = table[np.isfinite(table)]
-    if not len(values) or values.max() - values.min() < 1e-6:
-        return [0.0, 100.0]
-    return [float(v) for v in np.unique(np.round(np.quantile(values, np.linspace(0.02, 0.98, 12)), 2))]

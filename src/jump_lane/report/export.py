@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import csv
 import io
 from pathlib import Path
 from typing import Any
 
 from jump_lane.errors import InputError
-from jump_lane.files import write_whole
+from jump_lane.files import read_text, write_whole
 from jump_lane.report.table import to_csv
 
 Columns = dict[str, list[Any]]
@@ -51,3 +52,38 @@ def _parquet(columns: Columns) -> bytes:
     out = io.BytesIO()
     pyarrow.parquet.write_table(pyarrow.table(columns), out)
     return out.getvalue()
+
+
+def read(path: Path) -> Columns:
+    """Return the columns of a .csv or .parquet file, cells of the former as text.
+
+    Raises
+    ------
+    InputError
+        If it cannot be read, has another ending, or rows of different lengths.
+    """
+    kind = path.suffix.lower()
+    if kind == ".csv":
+        return _from_csv(read_text(path), str(path))
+    if kind != ".parquet":
+        raise InputError(f"{path}: expected a name that ends in .csv or .parquet")
+    import pyarrow
+    import pyarrow.parquet
+
+    try:
+        found: Columns = pyarrow.parquet.read_table(path).to_pydict()
+    except (OSError, pyarrow.ArrowException) as error:
+        raise InputError(f"{path}: no table that can be read: {str(error).splitlines()[0]}") from None
+    return found
+
+
+def _from_csv(text: str, where: str) -> Columns:
+    rows = [row for row in csv.reader(io.StringIO(text)) if row]
+    if len(rows) < 2:
+        raise InputError(f"{where}: expected a heading line and at least one row")
+    heads = [h.strip() for h in rows[0]]
+    for k, row in enumerate(rows[1:], start=2):
+        if len(row) != len(heads):
+            hint = "; are the columns separated by commas?" if len(heads) == 1 else ""
+            raise InputError(f"{where}, line {k}: {len(row)} cells where the heading has {len(heads)}{hint}")
+    return {head: [row[k].strip() for row in rows[1:]] for k, head in enumerate(heads)}

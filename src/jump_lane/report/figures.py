@@ -51,21 +51,18 @@ def source_of(signal: str) -> str:
 
 
 def waves_figure(
-    title: str, panels: tuple[Panel, ...], waveforms: Waveforms, measured: dict[str, Measures], kind: str
-) -> bytes:
+    title: str, panels: tuple[Panel, ...], waveforms: Waveforms, measured: dict[str, Measures]
+) -> Any:
     """Draw waveforms in stacked panels with a column of measures beside them.
 
     Parameters
     ----------
     measured
         Measures over one period, by signal name without ``~``.
-    kind
-        ``png`` or ``svg``.
-
     Returns
     -------
-    bytes
-        The file's content, 1280 × 800 pixels for a PNG.
+    matplotlib.figure.Figure
+        1280 × 800 pixels.
     """
     figure = sheet(title)
     heights = [0.45 if all(s.endswith(".gate") for s in p.signals) else 1.0 for p in panels]
@@ -84,7 +81,7 @@ def waves_figure(
         _describe(beside, panel, measured)
     first.set_xlim(waveforms.time[0] * scale, waveforms.time[-1] * scale)
     axes.set_xlabel(f"time [{unit}]", color=INK)
-    return save(figure, kind)
+    return figure
 
 
 def _as_it_stands(figure: Any) -> None:
@@ -205,8 +202,12 @@ class Curve:
 
 
 def curves_figure(
-    title: str, panels: dict[str, list[Curve]], axis: tuple[str, str], logarithmic: bool, kind: str
-) -> bytes:
+    title: str,
+    panels: dict[str, list[Curve]],
+    axis: tuple[str, str],
+    logarithmic: bool,
+    names: list[str] | None = None,
+) -> Any:
     """Draw curves in stacked panels over one axis.
 
     Parameters
@@ -217,8 +218,8 @@ def curves_figure(
         Name and unit of the common abscissa.
     logarithmic
         Whether the abscissa is logarithmic.
-    kind
-        ``png`` or ``svg``.
+    names
+        Names of the abscissae 0, 1, …, where they are no numbers.
     """
     figure = sheet(title)
     grid = figure.add_gridspec(len(panels), 1, hspace=0.16, left=0.085, right=0.8, top=0.925, bottom=0.08)
@@ -233,22 +234,27 @@ def curves_figure(
         axes.tick_params(which="both", labelbottom=row == len(panels) - 1)
     if logarithmic:
         _logarithmic(first)
-    axes.set_xlabel(f"{axis[0]} [{unit}]", color=INK)
-    _legend(figure)
-    return save(figure, kind)
+    if names is not None:
+        first.set_xticks(range(len(names)), names, rotation=12, ha="right")
+        first.margins(x=0.08)
+    axes.set_xlabel(axis[0] if names is not None else f"{axis[0]} [{unit}]", color=INK)
+    _legends(figure)
+    return figure
 
 
-def _legend(figure: Any) -> None:
-    """Explain every labelled curve once, to the right of the panels."""
-    found: dict[str, Any] = {}
+def _legends(figure: Any) -> None:
+    """Explain the labelled curves of every panel beside it, those that a panel above explains only once."""
+    known: set[str] = set()
     for axes in figure.axes:
-        for handle, label in zip(*axes.get_legend_handles_labels(), strict=True):
-            found.setdefault(label, handle)
-    if found:
-        figure.legend(
-            list(found.values()), list(found), loc="upper left", bbox_to_anchor=(0.805, 0.93), fontsize=8,
-            frameon=False,
-        )  # fmt: skip
+        pairs = [
+            (h, t) for h, t in zip(*axes.get_legend_handles_labels(), strict=True) if t and t not in known
+        ]
+        known |= {label for _, label in pairs}
+        if pairs:
+            handles, labels = zip(*pairs, strict=True)
+            axes.legend(
+                handles, labels, loc="upper left", bbox_to_anchor=(1.01, 1.0), fontsize=8, frameon=False
+            )
 
 
 def _logarithmic(axes: Any) -> None:
@@ -321,7 +327,16 @@ def dress(axes: Any) -> None:
         axes.spines[side].set_visible(False)
 
 
-def spectrum_figure(title: str, spectra: dict[str, list[Harmonic]], decibel: bool, kind: str) -> bytes:
+DECADES, SMALLEST_SHOWN = 2.0, 1e-5
+"""Amplitudes over more decades are drawn logarithmically; what is below that part of the largest is not."""
+
+
+def _spans_decades(amplitudes: list[float]) -> bool:
+    seen = [a for a in amplitudes if a > SMALLEST_SHOWN * max(amplitudes)]
+    return bool(seen) and max(seen) > 10.0**DECADES * min(seen)
+
+
+def spectrum_figure(title: str, spectra: dict[str, list[Harmonic]], decibel: bool) -> Any:
     """Draw the harmonics of some signals as lines over frequency, linear or in decibels."""
     figure = sheet(title)
     grid = figure.add_gridspec(len(spectra), 1, hspace=0.22, left=0.085, right=0.985, top=0.925, bottom=0.08)
@@ -331,6 +346,7 @@ def spectrum_figure(title: str, spectra: dict[str, list[Harmonic]], decibel: boo
         axes = figure.add_subplot(grid[row, 0])
         lines = harmonics[1:]
         x = [h.frequency * scale for h in lines]
+        wide = not decibel and _spans_decades([h.amplitude for h in lines])
         if decibel:
             y, label = np.array([h.decibel for h in lines]), f"dBµ{unit_of(name)}"
             low = max(float(y.max()) - 100.0, float(y.min())) - 5.0
@@ -339,11 +355,85 @@ def spectrum_figure(title: str, spectra: dict[str, list[Harmonic]], decibel: boo
             amplitudes = np.array([h.amplitude for h in lines])
             factor, label = prefixed([amplitudes], unit_of(name)) if unit_of(name) else (1.0, "1")
             y, low = amplitudes * factor, 0.0
+            if wide:
+                low = 0.5 * max(float(y[y > 0.0].min()), float(y.max()) * SMALLEST_SHOWN)
+                axes.set_yscale("log")
+                axes.set_ylim(low, 2.0 * float(y.max()))
         axes.vlines(x, low, y, color=COLOURS[row % len(COLOURS)], lw=1.6)
         axes.plot(x, y, "o", color=COLOURS[row % len(COLOURS)], ms=3.5)
         dress(axes)
-        if not decibel:
+        if not decibel and not wide:
             axes.set_ylim(bottom=0.0)
         axes.set_ylabel(f"{name}\n[{label}]", color=INK, fontsize=9)
     axes.set_xlabel(f"frequency [{unit}]", color=INK)
-    return save(figure, kind)
+    return figure
+
+
+SHADES = ("#f6e7cf", "#d5dfae", "#7fb8ad")
+"""Colours of a map, from the least to the most."""
+
+LEVELS = 12
+"""About how many levels a map has."""
+
+Place = tuple[float, float]
+
+
+def map_figure(
+    title: str,
+    across: tuple[str, str],
+    up: tuple[str, str],
+    values: dict[Place, float],
+    shown: tuple[str, str],
+    wrong: list[Place],
+) -> Any:
+    """Draw lines of equal value over two axes, at round levels.
+
+    Parameters
+    ----------
+    across, up
+        Name and unit of the axes.
+    values
+        Value at (across, up).
+    shown
+        What is shown, with its unit.
+    wrong
+        Points to be crossed out.
+    """
+    xs, ys = sorted({x for x, _ in values}), sorted({y for _, y in values})
+    table = np.array([[values.get((x, y), np.nan) for x in xs] for y in ys])
+    factor, unit = (
+        prefixed([table[np.isfinite(table)]], shown[1]) if shown[1] not in ("", "%") else (1.0, shown[1])
+    )
+    figure = sheet(title)
+    axes = figure.add_axes((0.085, 0.09, 0.78, 0.82))
+    x_scale, x_unit = prefixed([np.array(xs)], across[1])
+    y_scale, y_unit = prefixed([np.array(ys)], up[1])
+    _fill(
+        figure,
+        axes,
+        (np.array(xs) * x_scale, np.array(ys) * y_scale),
+        table * factor,
+        f"{shown[0]} [{unit or '1'}]",
+    )
+    axes.plot([x * x_scale for x, _ in wrong], [y * y_scale for _, y in wrong], "x", color=COLOURS[1], ms=5)
+    dress(axes)
+    axes.grid(False)
+    axes.margins(0.0)
+    axes.set_xlabel(f"{across[0]} [{x_unit}]", color=INK)
+    axes.set_ylabel(f"{up[0]} [{y_unit}]", color=INK)
+    return figure
+
+
+def _fill(figure: Any, axes: Any, at: tuple[Any, Any], table: Any, label: str) -> None:
+    from matplotlib.colors import LinearSegmentedColormap
+    from matplotlib.ticker import MaxNLocator
+
+    if min(table.shape) < 2 or not np.isfinite(table).any():
+        return
+    levels = MaxNLocator(LEVELS, steps=[1, 2, 2.5, 5, 10]).tick_values(np.nanmin(table), np.nanmax(table))
+    colours = LinearSegmentedColormap.from_list("map", SHADES)
+    filled = axes.contourf(*at, table, levels=levels, cmap=colours)
+    lines = axes.contour(*at, table, levels=levels, colors=INK, linewidths=0.7)
+    axes.clabel(lines, fmt="%.4g", fontsize=8)
+    bar = figure.colorbar(filled, cax=figure.add_axes((0.89, 0.09, 0.02, 0.82)))
+    bar.set_label(label, color=INK)

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
-from jump_lane.losses.budget import Budget
-from jump_lane.losses.core import BIAS, CORE
-from jump_lane.losses.ledger import Loss
+from jump_lane.dissipation.budget import Budget
+from jump_lane.dissipation.core import BIAS, CORE
+from jump_lane.dissipation.ledger import Loss
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.export import Columns
-from jump_lane.report.figures import COLOURS, INK, dress, prefixed, save, sheet
+from jump_lane.report.figures import COLOURS, INK, dress, prefixed, sheet
 from jump_lane.report.table import Table, View
 from jump_lane.spec import Spec
 from jump_lane.topologies.components import Component
@@ -224,7 +225,7 @@ def losses_columns(budget: Budget) -> Columns:
     }
 
 
-def losses_figure(design: Design, budget: Budget, kind: str) -> bytes:
+def losses_figure(design: Design, budget: Budget) -> Any:
     """Draw the losses as stacked bars, one for each part, one colour for each mechanism."""
     groups = grouped(budget)
     title = design.spec.title or design.page.title
@@ -273,4 +274,63 @@ def losses_figure(design: Design, budget: Budget, kind: str) -> bytes:
         fontsize=8,
         frameon=False,
     )
-    return save(figure, kind)
+    return figure
+
+
+Corners = Sequence[tuple[tuple[float, float], Budget | str]]
+"""Input voltage [V] and load [A] of each corner, and its losses or why there are none."""
+
+
+def corners_view(corners: Corners) -> View:
+    """Show loss, efficiency and hottest part at every corner."""
+    rows, marks = [], []
+    for (v_in, load), found in corners:
+        at = (show(v_in, "V"), show(load, "A"))
+        if isinstance(found, str):
+            rows.append((*at, "–", "–", "–", "", found))
+            marks.append("bad")
+            continue
+        hottest = max(found.temperatures, key=lambda n: found.temperatures[n], default="")
+        verdict = found.broken[0] if found.broken else "holds"
+        loss = found.p_in + found.added - found.p_out
+        rows.append(
+            (*at, show(found.p_out, "W"), show(loss, "W"), percent(found.efficiency),
+             f"{hottest} {show(found.hottest, '°C')}" if hottest else "–", verdict)
+        )  # fmt: skip
+        marks.append("bad" if found.broken else "")
+    columns = ("input>", "load>", "output>", "loss>", "efficiency>", "hottest", "ratings")
+    known = [b for _, b in corners if not isinstance(b, str)]
+    gaps = tuple(dict.fromkeys(g.text() for b in known for g in b.gaps))
+    notes = (
+        [f"not known: {gaps[0]}" + (f" (and {len(gaps) - 1} more)" if len(gaps) > 1 else "")] if gaps else []
+    )
+    status = 3 if len(known) < len(corners) else 1 if any(b.broken for b in known) else 0
+    data = {"corners": [_corner_data(at, found) for at, found in corners]}
+    table = Table("Losses at every corner, temperatures settled", columns, tuple(rows), tuple(marks))
+    return View("corners", data, (table,), tuple(notes), status)
+
+
+def _corner_data(at: tuple[float, float], found: Budget | str) -> dict[str, Any]:
+    entry: dict[str, Any] = {"input_voltage": at[0], "load": at[1]}
+    if isinstance(found, str):
+        return entry | {"reason": found}
+    loss = found.p_in + found.added - found.p_out
+    return entry | {"loss": loss, "efficiency": found.efficiency, "temperatures": found.temperatures,
+                    "not_kept": list(found.broken)}  # fmt: skip
+
+
+def corners_columns(corners: Corners) -> Columns:
+    """Return a row for each corner."""
+    none = float("nan")
+    every = [
+        (at, b if not isinstance(b, str) else None, b if isinstance(b, str) else "") for at, b in corners
+    ]
+    return {
+        "input.voltage [V]": [at[0] for at, _, _ in every],
+        "output.current [A]": [at[1] for at, _, _ in every],
+        "loss [W]": [none if b is None else b.p_in + b.added - b.p_out for _, b, _ in every],
+        "efficiency [1]": [none if b is None else b.efficiency for _, b, _ in every],
+        "hottest [°C]": [none if b is None else b.hottest for _, b, _ in every],
+        "not kept": ["" if b is None else "; ".join(b.broken) for _, b, _ in every],
+        "reason": [why for _, _, why in every],
+    }

@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from jump_lane.quantities import show, show_percent
+from jump_lane.report.export import Columns
 from jump_lane.report.table import Table, View
 from jump_lane.switching.record import Recording
 from jump_lane.switching.waveforms import Harmonic, Window, unit_of, window
 
-CHARGE = {"A": "C", "V": "Vs", "": "s"}
+CHARGE = {"A": "C", "V": "V·s", "": "s"}
 SLOPE = {"A": "A/s", "V": "V/s", "": "1/s"}
 
 
@@ -50,6 +51,15 @@ def _row(name: str, w: Window) -> tuple[str, ...]:
         show_percent(relative) if relative < 10.0 else "–",
         show(w.integral, CHARGE[unit]),
     )
+
+
+def measure_columns(recording: Recording, names: list[str], cursors: tuple[float, float]) -> Columns:
+    """Return a row for each signal."""
+    found = {name: window(recording.samples_between(name, *cursors)) for name in names}
+    out: Columns = {"signal": names, "unit": [unit_of(n) for n in names]}
+    for key in ("first", "second", "slope", "average", "rms", "minimum", "maximum", "integral"):
+        out[key] = [getattr(w, key) for w in found.values()]
+    return out
 
 
 def spectrum_view(title: str, spectra: dict[str, list[Harmonic]], decibel: bool) -> View:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from jump_lane.quantities import show
 from jump_lane.report.export import Columns
 from jump_lane.report.figures import Curve, curves_figure
@@ -14,7 +16,7 @@ SHORT = {"continuous": "C", "boundary": "B", "discontinuous": "d", "reversed": "
 
 def modes_view(found: ModeMap, complete: bool) -> View:
     """Show the boundary and the simulated mode at every point of the map."""
-    at = {row.axes: row for row in found.rows}
+    at = {row.at: row for row in found.rows}
     edge = dict(found.boundary)
     heads = ("input>", "boundary load>", *(f"{show(i, 'A')}>" for i in found.loads))
     rows = []
@@ -44,34 +46,38 @@ def modes_columns(found: ModeMap) -> Columns:
     """Return the points as columns for export, the derived boundary beside them."""
     edge = dict(found.boundary)
     return {
-        "input.voltage [V]": [r.axes[0] for r in found.rows],
-        "output.current [A]": [r.axes[1] for r in found.rows],
-        "boundary load [A]": [edge.get(r.axes[0], float("nan")) for r in found.rows],
+        "input.voltage [V]": [r.at[0] for r in found.rows],
+        "output.current [A]": [r.at[1] for r in found.rows],
+        "boundary load [A]": [edge.get(r.at[0], float("nan")) for r in found.rows],
         "D [1]": [r.control for r in found.rows],
         "mode": [r.mode for r in found.rows],
         "reason": [r.failure for r in found.rows],
     }
 
 
-def modes_figure(found: ModeMap, kind: str) -> bytes:
+def modes_figure(found: ModeMap) -> Any:
     """Draw the boundary with the simulated points, and the duty ratio over load."""
-    edge = Curve("boundary, derived", [i for _, i in found.boundary], [v for v, _ in found.boundary], "V")
+    edge = Curve("boundary, derived", [i for _, i in found.fine], [v for v, _ in found.fine], "V")
     points = [
         Curve(
             f"{mode}, simulated",
-            [r.axes[1] for r in found.rows if r.mode == mode],
-            [r.axes[0] for r in found.rows if r.mode == mode],
+            [r.at[1] for r in found.rows if r.mode == mode],
+            [r.at[0] for r in found.rows if r.mode == mode],
             "V",
             marker,
         )
         for mode, marker in MARKERS.items()
         if any(r.mode == mode for r in found.rows)
     ]
-    middle = found.inputs[len(found.inputs) // 2]
-    duty = []
-    for v in dict.fromkeys((found.inputs[0], middle, found.inputs[-1])):
-        line = sorted((r.axes[1], r.control) for r in found.rows if r.axes[0] == v)
-        duty.append(Curve(f"{show(v, 'V')} in", [x for x, _ in line], [y for _, y in line], ""))
+    duty = [
+        Curve(f"{show(v, 'V')} in, derived", [x for x, _ in c], [y for _, y in c], "")
+        for v, c in found.control
+    ]
+    for v, _ in found.control:
+        line = [(r.at[1], r.control) for r in found.rows if r.axes[0] == v]
+        duty.append(
+            Curve(f"{show(v, 'V')} in, simulated", [x for x, _ in line], [y for _, y in line], "", ".")
+        )
     panels = {"input voltage [V]": [edge, *points], found.design.page.control.symbol: duty}
     title = f"{found.design.spec.title or found.design.page.title}: conduction modes"
-    return curves_figure(title, panels, ("load current", "A"), True, kind)
+    return curves_figure(title, panels, ("load current", "A"), True)

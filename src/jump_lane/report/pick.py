@@ -65,7 +65,7 @@ def _best(work: Work, proven: Sequence[Proven]) -> Table:
         rows.append(
             (
                 str(rank),
-                *(p.name for p in c.parts),
+                *(p.name if n == 1 else f"{n} × {p.name}" for p, n in zip(c.parts, c.counts, strict=True)),
                 show(c.loss, "W"),
                 percent(efficiency_of(work, c)),
                 show(one.hottest, "°C"),
@@ -111,6 +111,9 @@ def _data(work: Work, done: Sequence[Combination], proven: Sequence[Proven]) -> 
         "best": [
             {
                 "parts": _names(work, p.combination.parts),
+                "pieces": {
+                    c.role.name: n for c, n in zip(work.candidates, p.combination.counts, strict=True)
+                },
                 "loss": p.combination.loss,
                 "efficiency": efficiency_of(work, p.combination),
                 "hottest": p.hottest,

@@ -1,4 +1,4 @@
-"""Results of a sweep: table, columns for export, figure."""
+"""Results of a sweep: table or map, columns for export, figure."""
 
 from __future__ import annotations
 
@@ -9,9 +9,23 @@ import numpy as np
 from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show
 from jump_lane.report.export import Columns
-from jump_lane.report.figures import Curve, curves_figure
+from jump_lane.report.figures import Curve, curves_figure, map_figure
 from jump_lane.report.table import Table, View
-from jump_lane.study.sweep import Row, Sweep
+from jump_lane.study.circuit_sweep import CircuitSweep
+from jump_lane.study.sweep import Axis, Column, Row, Setting, Sweep
+
+Swept = Sweep | CircuitSweep
+
+MOST_ROWS = 20
+"""Rows of a table on one screen; the file has them all."""
+
+MOST_ACROSS = 9
+"""Values of the second axis across a map of text."""
+
+LONG = 5
+"""An axis of at least so many values is long enough to be one of a map."""
+
+NONE = float("nan")
 
 
 def heading(name: str, unit: str) -> str:
@@ -19,44 +33,108 @@ def heading(name: str, unit: str) -> str:
     return f"{name} [{unit or '1'}]"
 
 
-def sweep_columns(sweep: Sweep, rows: list[Row]) -> Columns:
+def sweep_columns(sweep: Swept, rows: list[Row]) -> Columns:
     """Return the rows as columns for export."""
-    out: Columns = {heading(a.key, a.unit): [r.axes[k] for r in rows] for k, a in enumerate(sweep.axes)}
-    out[heading(sweep.design.page.control.symbol, "")] = [r.control for r in rows]
-    out["mode"] = [r.mode for r in rows]
+    out: Columns = {
+        _headed(a.key, a.unit, a.values): [r.axes[k] for r in rows] for k, a in enumerate(sweep.axes)
+    }
+    out[heading(sweep.symbol, "")] = [r.control for r in rows]
+    if any(r.mode for r in rows):
+        out["mode"] = [r.mode for r in rows]
     for k, column in enumerate(sweep.columns):
-        out[heading(column.name, column.unit)] = [r.measures[k] if r.measures else float("nan") for r in rows]
-    out["reason"] = [r.failure for r in rows]
+        seen = [r.measures[k] for r in rows if r.measures]
+        blank: Setting = "" if seen and isinstance(seen[0], str) else NONE
+        out[_headed(column.name, column.unit, seen)] = [r.measures[k] if r.measures else blank for r in rows]
+    if any(r.failure for r in rows):
+        out["reason"] = [r.failure for r in rows]
     return out
 
 
-def sweep_view(sweep: Sweep, rows: list[Row], complete: bool) -> View:
-    """Show the rows of a sweep; a point without a result is marked with its reason."""
-    heads = (
-        *(f"{a.key}>" for a in sweep.axes),
-        f"{pretty(sweep.design.page.control.symbol)}>",
-        "mode",
-        *(f"{pretty(c.name)}>" for c in sweep.columns),
-    )
-    body, marks = [], []
-    for row in rows:
-        at = tuple(show(v, a.unit) for v, a in zip(row.axes, sweep.axes, strict=True))
-        if row.failure:
-            body.append((*at, "–", f"no result: {row.failure}", *("–" for _ in sweep.columns)))
-        else:
-            values = tuple(show(v, c.unit) for v, c in zip(row.measures, sweep.columns, strict=True))
-            body.append((*at, show(row.control), row.mode, *values))
-        marks.append("bad" if row.failure else "")
-    failed = sum(bool(r.failure) for r in rows)
-    notes = [f"{len(rows)} of {sweep.count} points, {failed} without a result"]
+def _headed(name: str, unit: str, values: Any) -> str:
+    return name if len(values) and isinstance(values[0], str) else heading(name, unit)
+
+
+def sweep_view(sweep: Swept, rows: list[Row], complete: bool, every: bool = False) -> View:
+    """Show the rows of a sweep, at most a screen of them; two axes as a map of the first measure (or the control)."""
+    failed = [r for r in rows if r.failure]
+    notes = [f"{len(rows)} of {sweep.count} points, {len(failed)} without a result"]
+    notes += [f"no result: {text}" for text in dict.fromkeys(r.failure for r in failed[:3])]
     if not complete:
         notes.append("interrupted: what was finished is kept")
-    table = Table("Sweep", heads, tuple(body), tuple(marks))
+    if len(sweep.axes) == 2 and not sweep.zipped and not every and min(len(a.values) for a in sweep.axes) > 1:
+        table = _map(sweep, rows)
+        more = f"shown: {table.title.partition(' over')[0]}; " if len(sweep.columns) > 1 else ""
+        notes.append(f"{more}all points: --all, or --table FILE")
+    else:
+        shown = rows if every or len(rows) <= MOST_ROWS else _thinned(rows)
+        table = _table(sweep, shown)
+        if len(shown) < len(rows):
+            notes.append(f"{len(shown)} of {len(rows)} rows shown: --all, or --table FILE has them all")
     status = 3 if rows and all(r.failure for r in rows) else 0
     return View("sweep", _data(sweep, rows, complete), (table,), tuple(notes), status)
 
 
-def _data(sweep: Sweep, rows: list[Row], complete: bool) -> dict[str, Any]:
+def _thinned(rows: list[Row]) -> list[Row]:
+    return [rows[int(k)] for k in np.round(np.linspace(0, len(rows) - 1, MOST_ROWS))]
+
+
+def _table(sweep: Swept, rows: list[Row]) -> Table:
+    modes = any(r.mode for r in rows)
+    heads = (
+        *(f"{a.key}>" for a in sweep.axes),
+        f"{pretty(sweep.symbol)}>",
+        *(("mode",) if modes else ()),
+        *(f"{pretty(c.name)}>" if c.name != "verdict" else c.name for c in sweep.columns),
+        *(("reason",) if any(r.failure for r in rows) else ()),
+    )
+    body, marks = [], []
+    for row in rows:
+        at = tuple(a.show(v) for v, a in zip(row.axes, sweep.axes, strict=True))
+        mode = (row.mode,) if modes else ()
+        values = (
+            tuple(c.show(v) for v, c in zip(row.measures, sweep.columns, strict=True))
+            if row.measures
+            else ("–",) * len(sweep.columns)
+        )
+        why = (row.failure,) if heads[-1] == "reason" else ()
+        body.append((*at, show(row.control), *mode, *values, *why))
+        marks.append("bad" if row.failure else "")
+    return Table(f"Sweep of {sweep.title}", heads, tuple(body), tuple(marks))
+
+
+def _shown(sweep: Swept) -> tuple[str, str, int]:
+    """Return name, unit and place of what a map shows: the first measure, or the control."""
+    if not sweep.columns:
+        return pretty(sweep.symbol), "", -1
+    return pretty(sweep.columns[0].name), sweep.columns[0].unit, 0
+
+
+def _value(row: Row, k: int) -> Setting:
+    return row.control if k < 0 else row.measures[k] if row.measures else NONE
+
+
+def _map(sweep: Swept, rows: list[Row]) -> Table:
+    """Return two axes as a map: the longer one down."""
+    first, second = sweep.axes
+    down, across = (0, 1) if len(first.values) >= len(second.values) else (1, 0)
+    name, unit, k = _shown(sweep)
+    values = {(r.axes[down], r.axes[across]): _value(r, k) for r in rows}
+    lines, heads = _some(sweep.axes[down], MOST_ROWS), _some(sweep.axes[across], MOST_ACROSS)
+    column = Column(name, "", "", unit)
+    body = tuple(
+        (sweep.axes[down].show(v), *(column.show(values.get((v, w), NONE)) for w in heads)) for v in lines
+    )
+    title = f"{name} over {sweep.axes[down].key} (down) and {sweep.axes[across].key} (across)"
+    return Table(title, ("", *(f"{sweep.axes[across].show(w)}>" for w in heads)), body)
+
+
+def _some(axis: Axis, most: int) -> list[Setting]:
+    if len(axis.values) <= most:
+        return list(axis.values)
+    return [axis.values[int(k)] for k in np.round(np.linspace(0, len(axis.values) - 1, most))]
+
+
+def _data(sweep: Swept, rows: list[Row], complete: bool) -> dict[str, Any]:
     return {
         "axes": [{"key": a.key, "unit": a.unit, "values": list(a.values)} for a in sweep.axes],
         "measures": [{"name": c.name, "unit": c.unit} for c in sweep.columns],
@@ -74,27 +152,50 @@ def _data(sweep: Sweep, rows: list[Row], complete: bool) -> dict[str, Any]:
     }
 
 
-def sweep_figure(sweep: Sweep, rows: list[Row], kind: str) -> bytes:
-    """Draw every measure over the first axis, one curve for each value of the second."""
+def sweep_figure(sweep: Swept, rows: list[Row]) -> Any:
+    """Draw every measure over the first axis, one curve for each value of the others; two long axes as a map."""
+    title = f"{sweep.title}: sweep"
+    numbers = [a for a in sweep.axes if not isinstance(a.values[0], str)]
+    if (
+        len(sweep.axes) == 2
+        and len(numbers) == 2
+        and not sweep.zipped
+        and min(len(a.values) for a in numbers) >= LONG
+    ):
+        name, unit, k = _shown(sweep)
+        table = {(float(r.axes[0]), float(r.axes[1])): _number(_value(r, k)) for r in rows}
+        x, y = numbers
+        return map_figure(title, (x.key, x.unit), (y.key, y.unit), table, (name, unit), [])
     first = sweep.axes[0]
-    groups: dict[tuple[float, ...], list[Row]] = {}
+    groups: dict[tuple[Setting, ...], list[Row]] = {}
     for row in rows:
-        groups.setdefault(row.axes[1:], []).append(row)
+        groups.setdefault(() if sweep.zipped else row.axes[1:], []).append(row)
     panels: dict[str, list[Curve]] = {}
-    wanted = [(pretty(sweep.design.page.control.symbol), "", -1)]
-    wanted += [(pretty(c.name), c.unit, k) for k, c in enumerate(sweep.columns)]
+    wanted = [(pretty(sweep.symbol), "", -1)]
+    wanted += [(pretty(c.name), c.unit, k) for k, c in enumerate(sweep.columns) if _is_number(rows, k)]
     for name, unit, k in wanted[:5]:
-        title = f"{name} [{unit}]" if unit else name
-        panels[title] = [_curve(sweep, at, members, k, unit) for at, members in groups.items()]
-    title = sweep.design.spec.title or sweep.design.page.title
-    logarithmic = len(first.values) > 2 and _is_geometric(first.values)
-    return curves_figure(f"{title}: sweep", panels, (first.key, first.unit), logarithmic, kind)
+        panel = f"{name} [{unit}]" if unit else name
+        panels[panel] = [_curve(sweep, at, members, k, unit) for at, members in groups.items()]
+    names = isinstance(first.values[0], str)
+    logarithmic = not names and len(first.values) > 2 and _is_geometric(tuple(float(v) for v in first.values))
+    ticks = [str(v) for v in first.values] if names else None
+    return curves_figure(title, panels, (first.key, first.unit), logarithmic, ticks)
 
 
-def _curve(sweep: Sweep, at: tuple[float, ...], members: list[Row], k: int, unit: str) -> Curve:
-    label = ", ".join(f"{a.key} {show(v, a.unit)}" for a, v in zip(sweep.axes[1:], at, strict=True))
-    values = [r.control if k < 0 else r.measures[k] if r.measures else float("nan") for r in members]
-    return Curve(label, [r.axes[0] for r in members], values, unit)
+def _is_number(rows: list[Row], k: int) -> bool:
+    return any(r.measures and isinstance(r.measures[k], float) for r in rows)
+
+
+def _number(value: Setting) -> float:
+    return NONE if isinstance(value, str) else value
+
+
+def _curve(sweep: Swept, at: tuple[Setting, ...], members: list[Row], k: int, unit: str) -> Curve:
+    label = ", ".join(f"{a.key} {a.show(v)}" for a, v in zip(sweep.axes[1:], at, strict=False))
+    values = [_number(_value(r, k)) for r in members]
+    first = sweep.axes[0].values
+    x = [float(first.index(r.axes[0])) if isinstance(r.axes[0], str) else float(r.axes[0]) for r in members]
+    return Curve(label, x, values, unit)
 
 
 def _is_geometric(values: tuple[float, ...]) -> bool:

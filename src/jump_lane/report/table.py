@@ -12,7 +12,11 @@ from jump_lane.harmless import harmless
 
 @dataclass(frozen=True)
 class Table:
-    """A titled table of text cells; columns whose heading ends in ``>`` are set flush right."""
+    """A table of text cells; columns whose heading ends in ``>`` are set flush right, and those of numbers
+    or with ``<`` are never wrapped.
+
+    Without a title its first heading is one, and no rule is drawn.
+    """
 
     title: str
     columns: tuple[str, ...]
@@ -30,6 +34,10 @@ class View:
     tables: tuple[Table, ...] = ()
     notes: tuple[str, ...] = ()
     exit_status: int = 0
+    heading: str = ""
+    """What stands above everything, in one line."""
+    changes: tuple[Any, ...] = ()
+    """What was set against the file, each with ``text()``."""
 
 
 def to_csv(columns: tuple[str, ...], rows: list[tuple[Any, ...]]) -> str:

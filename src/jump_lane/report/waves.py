@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
+from jump_lane.errors import InputError
 from jump_lane.quantities import show, show_percent
-from jump_lane.report.table import Table, View, to_csv
+from jump_lane.report.export import Columns
+from jump_lane.report.figures import Panel
+from jump_lane.report.table import Table, View
 from jump_lane.switching.record import Recording
 from jump_lane.switching.waveforms import NOISE, Measures, Waveforms, unit_of
 
@@ -99,11 +101,38 @@ def _clean(value: float) -> float:
     return 0.0 if abs(value) < 1e-9 else value
 
 
-def samples_csv(waveforms: Waveforms) -> str:
-    """Return samples as CSV with units in the heading."""
-    columns = ("time [s]", *(f"{n} [{unit_of(n) or '1'}]" for n in waveforms.signals))
-    table = np.column_stack([waveforms.time, *waveforms.signals.values()])
-    return to_csv(columns, [tuple(f"{v:.9g}" for v in row) for row in table])
+def sample_columns(waveforms: Waveforms) -> Columns:
+    """Return samples with units in the headings."""
+    signals = {f"{n} [{unit_of(n) or '1'}]": v.tolist() for n, v in waveforms.signals.items()}
+    return {"time [s]": waveforms.time.tolist(), **signals}
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What is drawn of an operating point: panels, their waveforms in a window, and measures over one period."""
+
+    panels: tuple[Panel, ...]
+    waveforms: Waveforms
+    measures: dict[str, Measures]
+
+
+def windowed(seen: Waveforms, window: tuple[float | None, float | None]) -> Waveforms:
+    """Return waveforms between two instants [s].
+
+    Raises
+    ------
+    InputError
+        If that is not within them.
+    """
+    last = float(seen.time[-1])
+    low = 0.0 if window[0] is None else window[0]
+    high = last if window[1] is None else window[1]
+    if not 0.0 <= low < high <= last * (1 + 1e-9):
+        raise InputError(
+            f"--from {show(low, 's')} --to {show(high, 's')}: "
+            f"expected a window within 0 … {show(last, 's')} (--periods shows more)"
+        )
+    return seen.between(low, high)
 
 
 def waves_view(

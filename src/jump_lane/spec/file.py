@@ -16,7 +16,7 @@ from jump_lane.spec.ranges import Table, VoltageRange
 from jump_lane.spec.surroundings import Catalogue, Controller, Driver, Efficiency, Thermal
 from jump_lane.spec.tables import Damping, Margin, Switching, Tolerance, Transformer
 from jump_lane.spec.terminals import Input, Output
-from jump_lane.validation import explain, read_toml
+from jump_lane.validation import explain, read_toml, tidied
 
 
 class Spec(Table):
@@ -24,9 +24,9 @@ class Spec(Table):
 
     title: str = Field(default="", description="What the converter is for")
     topology: str = Field(description="Which circuit; `jumplane topologies` lists them")
-    input: Input
-    output: Annotated[list[Output], Field(min_length=1)]
-    switching: Switching
+    input: Input = Field(description="The source")
+    output: Annotated[list[Output], Field(min_length=1, description="The outputs; the first is held")]
+    switching: Switching = Field(description="How it is switched")
     transformer: Transformer = Transformer()
     margin: Margin = Margin()
     tolerance: Tolerance = Tolerance()
@@ -95,8 +95,8 @@ class Spec(Table):
 
 
 def schema() -> dict[str, Any]:
-    """Return the JSON Schema of the converter file."""
-    return Spec.model_json_schema()
+    """Return the JSON Schema (draft 2020-12) of the converter file."""
+    return tidied(Spec.model_json_schema(), "converter")
 
 
 def load(path: Path) -> Spec:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, GetJsonSchemaHandler, model_validator
+from pydantic.json_schema import JsonSchemaValue
+from pydantic_core import CoreSchema
 
 from jump_lane.quantities.fields import (
     Amperes,
@@ -40,6 +42,23 @@ class _Range(Table):
             raise ValueError(f"nominal ({nominal:g}) is not between min ({low:g}) and max ({high:g})")
         return self
 
+    @classmethod
+    def __get_pydantic_json_schema__(cls, core: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
+        """Return the schema of the table, or of the one value that may stand for it."""
+        found = handler(core)
+        table = handler.resolve_ref_schema(found)
+        one = table["properties"]["min"]
+        either = {
+            "description": table.pop("description", ""),
+            "anyOf": [dict(table), *one["anyOf"]],
+            "examples": one["examples"],
+            "x-unit": one["x-unit"],
+            "x-quantity": f"{one['x-quantity']} or a range {{ min, nominal, max }}",
+        }
+        table.clear()
+        table.update(either)
+        return found
+
     def corners(self) -> tuple[float, ...]:
         """Return the distinct values to check at, ascending."""
         named = (self.min, self.nominal, self.max)  # type: ignore[attr-defined]
@@ -49,30 +68,32 @@ class _Range(Table):
 class VoltageRange(_Range):
     """A range of voltages: ``{ min, nominal, max }`` or one voltage."""
 
-    min: Volts
-    nominal: Volts | None = None
-    max: Volts
+    min: Volts = Field(description="Lowest")
+    nominal: Volts | None = Field(default=None, description="Usual, looked at as well")
+    max: Volts = Field(description="Highest")
 
 
 class CurrentRange(_Range):
     """A range of currents: ``{ min, nominal, max }`` or one current."""
 
-    min: Amperes
-    nominal: Amperes | None = None
-    max: Amperes
+    min: Amperes = Field(description="Smallest")
+    nominal: Amperes | None = Field(default=None, description="Usual, looked at as well")
+    max: Amperes = Field(description="Largest")
 
 
 class PowerRange(_Range):
     """A range of powers: ``{ min, nominal, max }`` or one power."""
 
-    min: Watts
-    nominal: Watts | None = None
-    max: Watts
+    min: Watts = Field(description="Smallest")
+    nominal: Watts | None = Field(default=None, description="Usual, looked at as well")
+    max: Watts = Field(description="Largest")
 
 
 class ResistanceRange(_Range):
     """A range of resistances: ``{ min, nominal, max }`` or one resistance."""
 
-    min: Annotated[Ohms, Field(gt=0.0)]
-    nominal: Annotated[Ohms, Field(gt=0.0)] | None = None
-    max: Annotated[Ohms, Field(gt=0.0)]
+    min: Annotated[Ohms, Field(gt=0.0, description="Smallest: full load")]
+    nominal: Annotated[Ohms, Field(gt=0.0)] | None = Field(
+        default=None, description="Usual, looked at as well"
+    )
+    max: Annotated[Ohms, Field(gt=0.0, description="Largest: light load")]

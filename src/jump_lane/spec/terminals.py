@@ -61,6 +61,7 @@ class Input(Table):
         default=Limit(value=0.01, relative=True),
         description="Largest input ripple, peak to peak; a percentage is of the lowest input voltage",
         validate_default=False,
+        json_schema_extra={"default": "1 %"},
     )
 
 

@@ -9,7 +9,12 @@ from functools import cached_property
 
 import numpy as np
 
-from jump_lane.errors import NoResultError, RunawayError
+from jump_lane.dissipation.budget import budget
+from jump_lane.dissipation.cooling import network
+from jump_lane.dissipation.ratings import ratings
+from jump_lane.dissipation.stage import Stage
+from jump_lane.equations.formula import pretty
+from jump_lane.errors import InputError, NoResultError, RunawayError
 from jump_lane.judge.advice import judged
 from jump_lane.judge.asked import limits, refused
 from jump_lane.judge.derived import derived_ratings
@@ -18,10 +23,6 @@ from jump_lane.judge.loads import combinations, loaded
 from jump_lane.judge.mode import judge_mode
 from jump_lane.judge.rating import Rating, merged
 from jump_lane.judge.stress import Stress, stresses_of, worst_of
-from jump_lane.losses.budget import budget
-from jump_lane.losses.cooling import network
-from jump_lane.losses.ratings import ratings
-from jump_lane.losses.stage import Stage
 from jump_lane.operating.mode import simulated_mode
 from jump_lane.operating.point import solve
 from jump_lane.quantities import show, show_percent
@@ -110,6 +111,14 @@ class Corner:
         asked = self.mode_holds and all(f.holds for f in self.findings)
         return not self.failure and not self.runaway and asked and all(r.holds for r in self.ratings)
 
+    @property
+    def verdict(self) -> str:
+        """What is not met here, in words, or that all holds."""
+        said = [] if self.mode_holds else [f"mode: {self.mode_advice}"]
+        said += [f"{pretty(f.symbol)} {f.advice.partition(':')[0]}" for f in self.findings if not f.holds]
+        said += [f"{r.component}: {r.what}" for r in self.ratings if not r.holds]
+        return "; ".join([*said, *filter(None, (self.runaway, self.failure))]) or "holds"
+
 
 @dataclass(frozen=True)
 class Check:
@@ -138,6 +147,18 @@ class Check:
         """What the file asks for and no verdict speaks of."""
         return tuple(refused(self.design))
 
+    @cached_property
+    def frequencies(self) -> Mapping[str, float]:
+        """Return for each ripple that is too large the switching frequency [Hz] that brings it to its limit, where one does."""
+        found = {}
+        for finding, corner, _ in self.worst():
+            if finding.asked is None or finding.holds or finding.target or finding.symbol == "mode":
+                continue
+            frequency = frequency_for(self.design, finding.symbol, corner)
+            if frequency is not None:
+                found[finding.symbol] = frequency
+        return found
+
     @property
     def exit_status(self) -> int:
         """Return 0 if all that was asked holds, 1 if something does not, 3 if a corner has no result."""
@@ -156,6 +177,41 @@ class Check:
             sign = -1.0 if line is not None and line.worst == "min" else 1.0
             finding, corner = max(entries, key=lambda e: (not e[0].holds, sign * e[0].simulated))
             yield finding, corner, max((e[0].deviation for e in entries), key=abs)
+
+
+STEPS, NEAR = 6, 2e-3
+"""How often a switching frequency is tried, and how near to its limit the ripple has to come."""
+
+
+def frequency_for(design: Design, symbol: str, corner: Corner) -> float | None:
+    """Return the switching frequency [Hz] at which a ripple just keeps its limit at a corner, found by simulation.
+
+    A ripple falls about as the frequency rises, so each step scales by what is left; None where that does not lead there.
+    """
+    switching = design.spec.switching
+    frequency = switching.frequency
+    for _ in range(STEPS):
+        spec = design.spec.model_copy(
+            update={"switching": switching.model_copy(update={"frequency": frequency})}
+        )
+        try:
+            whole = design.grid((corner.v_in,), (corner.i_o,), spec)
+            point = (
+                design.grid(whole.inputs, whole.loads, loaded(spec, corner.others))
+                if corner.others
+                else whole
+            )
+            state, recording = solve(point)
+        except (InputError, NoResultError):
+            return None
+        limit = next((m for m in limits(point, 0, 0, whole) if m.symbol == symbol), None)
+        if limit is None or limit.mend is None or limit.unit not in ("A", "V"):
+            return None
+        ratio = limit.measure(Scene(recording, state.control)) / limit.highest
+        if abs(ratio - 1.0) < NEAR:
+            return frequency
+        frequency *= ratio
+    return None
 
 
 def check_corner(design: Design, i: int, j: int, whole: Design | None = None) -> Corner:

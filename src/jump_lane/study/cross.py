@@ -74,7 +74,7 @@ def bands(work: Cross, rows: list[Row]) -> list[Band]:
     done = [r for r in rows if not r.failure]
     out = []
     for k, output in enumerate(work.design.spec.output[1:], start=1):
-        found = [r.measures[k] for r in done]
+        found = [r.numbers[k] for r in done]
         assert output.voltage is not None
         out.append(Band(k + 1, output.voltage, min(found), max(found), output.voltage_band))
     return out

@@ -140,14 +140,30 @@ def _choose(
     stress = _stress(design, symbol)
     fitting = [p for p in parts if isinstance(p, Inductor | Capacitor) and p.kind == kind]
     if fitting:
-        found = list(_from_parts(fitting, kind, value.required, minimum, stress))
-        if not found:
+        judged = [
+            _fewest(design, symbol, _made_of(part, kind, value.required, minimum, stress), minimum)
+            for part in fitting
+        ]
+        judged = [c for c in judged if c is not None]
+        if not judged:
             raise InputError(f"{symbol}: no {kind} of the list makes {show(value.required, value.unit)}")
     else:
-        found = [_preferred(value.required, value.unit, series, nearest, minimum)]
-    judged = [_judge(design, symbol, c, value.required, minimum) for c in found]
-    judged.sort(key=lambda c: _rank(c, value.required or 0.0))
-    return Choice(symbol, value.unit, value.required, minimum, tuple(judged[:most]))
+        preferred = _preferred(value.required, value.unit, series, nearest, minimum)
+        judged = [_judge(design, symbol, preferred, value.required, minimum)]
+    ranked = sorted((c for c in judged if c is not None), key=lambda c: _rank(c, value.required or 0.0))
+    return Choice(symbol, value.unit, value.required, minimum, tuple(ranked[:most]))
+
+
+def _fewest(design: Design, symbol: str, ways: Iterator[Candidate], minimum: bool) -> Candidate | None:
+    """Return the first way that breaks nothing, or else the first one; None where there is none."""
+    required = design.sheet[symbol].required or 0.0
+    first: Candidate | None = None
+    for way in ways:
+        judged = _judge(design, symbol, way, required, minimum)
+        if not judged.broken:
+            return judged
+        first = first or judged
+    return first
 
 
 def _rank(candidate: Candidate, required: float) -> tuple[int, int, float]:
@@ -172,20 +188,17 @@ def _preferred(required: float, unit: str, series: str, nearest: bool, minimum: 
     return Candidate(f"{series} {show(value, unit)}", value, 1, None, (), ())
 
 
-def _from_parts(
-    parts: list[Inductor | Capacitor], kind: str, required: float, minimum: bool, stress: _Stress
+def _made_of(
+    part: Inductor | Capacitor, kind: str, required: float, minimum: bool, stress: _Stress
 ) -> Iterator[Candidate]:
-    """Yield for every part the fewest pieces that reach the value, in parallel or in series."""
+    """Yield pieces of a part, in parallel or in series, from the fewest that reach the value on."""
     counts = range(1, (MOST_SERIES if kind == "inductor" else MOST_PARALLEL) + 1)
-    for part in parts:
-        for count in counts:
-            value = value_of(part, count, stress.voltage or 0.0) or 0.0
-            if not minimum and value > required:
-                break
-            enough = value >= required or not minimum
-            if enough or count == counts[-1]:
-                yield _assembled(part, kind, count, value, stress)
-                break
+    for count in counts:
+        value = value_of(part, count, stress.voltage or 0.0) or 0.0
+        if not minimum and value > required:
+            return
+        if value >= required or not minimum or count == counts[-1]:
+            yield _assembled(part, kind, count, value, stress)
 
 
 def _assembled(part: Inductor | Capacitor, kind: str, count: int, value: float, stress: _Stress) -> Candidate:
@@ -205,6 +218,8 @@ def _assembled(part: Inductor | Capacitor, kind: str, count: int, value: float, 
         if load > limit:
             unit = "V" if what == "voltage" else "A"
             broken.append(f"{what}: {show(load, unit)} where {show(limit, unit)} is allowed")
+    if part.at_hand is not None and part.at_hand < count:
+        broken.append(f"{part.at_hand} at hand where {count} are needed")
     resistance = None
     if part.resistance is not None:
         resistance = part.resistance * count if kind == "inductor" else part.resistance / count

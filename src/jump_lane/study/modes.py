@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
 from jump_lane.study.sweep import INPUT, LOAD, Axis, Row, Sweep
 from jump_lane.topologies.design import Design
+
+FINE_INPUTS = 60
+"""Input voltages at which a figure shows the boundary."""
 
 FINE = 160
 """Loads at which the boundary is looked for."""
@@ -23,6 +27,10 @@ class ModeMap:
         (input voltage [V], boundary load current [A]), as derived.
     rows
         Simulated points.
+    fine
+        The boundary at many input voltages, for a figure.
+    control
+        For some input voltages (load current [A], control), as derived at many loads.
     """
 
     design: Design
@@ -30,6 +38,8 @@ class ModeMap:
     loads: tuple[float, ...]
     boundary: tuple[tuple[float, float], ...]
     rows: tuple[Row, ...]
+    fine: tuple[tuple[float, float], ...] = ()
+    control: tuple[tuple[float, tuple[tuple[float, float], ...]], ...] = ()
 
 
 def work(design: Design, inputs: int, loads: int) -> Sweep:
@@ -63,6 +73,27 @@ def boundary(design: Design, inputs: tuple[float, ...], low: float, high: float)
 
 def assemble(sweep: Sweep, rows: list[Row]) -> ModeMap:
     """Return the map from the simulated points."""
-    inputs, loads = (a.values for a in sweep.axes)
-    found = tuple(boundary(sweep.design, inputs, loads[0], loads[-1]))
-    return ModeMap(sweep.design, inputs, loads, found, tuple(rows))
+    inputs, loads = (a.numbers for a in sweep.axes)
+    ends = (loads[0], loads[-1])
+    found = tuple(boundary(sweep.design, inputs, *ends))
+    many = (
+        tuple(float(v) for v in np.linspace(inputs[0], inputs[-1], FINE_INPUTS))
+        if len(inputs) > 1
+        else inputs
+    )
+    shown = tuple(dict.fromkeys((inputs[0], inputs[len(inputs) // 2], inputs[-1])))
+    return ModeMap(
+        sweep.design, inputs, loads, found, tuple(rows),
+        tuple(boundary(sweep.design, many, *ends)), tuple(_controls(sweep.design, shown, *ends)),
+    )  # fmt: skip
+
+
+def _controls(
+    design: Design, inputs: tuple[float, ...], low: float, high: float
+) -> Iterator[tuple[float, tuple[tuple[float, float], ...]]]:
+    """Yield the derived control over many loads at some input voltages."""
+    loads = tuple(float(x) for x in np.geomspace(low, high, FINE))
+    fine = design.grid(inputs, loads)
+    values = np.broadcast_to(fine.sheet[design.page.control.symbol].values, fine.shape)
+    for k, v in enumerate(inputs):
+        yield v, tuple(zip(loads, values[k].tolist(), strict=True))

@@ -9,13 +9,13 @@ from functools import cached_property, partial
 
 from jump_lane.catalogue.kinds import ROLES, Capacitor, Diode, Igbt, Inductor, Mosfet, Part
 from jump_lane.catalogue.load import samples
+from jump_lane.dissipation.bipolar import scale
+from jump_lane.dissipation.budget import GUESS, Budget, budget, estimate
+from jump_lane.dissipation.charge import stored
+from jump_lane.dissipation.overlap import reaches, transition
 from jump_lane.errors import InputError, JumpLaneError, nearest
 from jump_lane.judge.derived import needs, unkept
 from jump_lane.judge.rating import Rated
-from jump_lane.losses.bipolar import scale
-from jump_lane.losses.budget import GUESS, Budget, budget, estimate
-from jump_lane.losses.charge import stored
-from jump_lane.losses.overlap import reaches, transition
 from jump_lane.spec import Spec
 from jump_lane.study.pool import spread
 from jump_lane.topologies.asked import bias_of
@@ -34,8 +34,11 @@ LARGEST = 4.0
 
 CHUNK = 20
 
-Named = tuple[tuple[str, str], ...]
-"""Names of parts by component."""
+MOST_PIECES = 6
+"""Pieces of a capacitor in parallel, or of an inductor in series, that stand for one component at most."""
+
+Named = tuple[tuple[str, str, int], ...]
+"""Component, name of its part, pieces of it."""
 
 
 @dataclass(frozen=True)
@@ -50,12 +53,19 @@ class Candidates:
         How many were looked at.
     fallen
         Reason to how many parts it excludes (the first that applies to each).
+    pieces
+        Part to the pieces of it that are needed, where one does not do.
     """
 
     role: Role
     parts: tuple[Part, ...]
     tried: int
     fallen: dict[str, int]
+    pieces: dict[str, int] = field(default_factory=dict)
+
+    def count(self, part: Part) -> int:
+        """Return how many pieces of a part stand for the component."""
+        return self.pieces.get(part.name, 1)
 
 
 @dataclass(frozen=True)
@@ -67,6 +77,7 @@ class Combination:
 
     index: int
     parts: tuple[Part, ...]
+    counts: tuple[int, ...]
     loss: float = float("nan")
     hottest: float = float("nan")
     failure: str = ""
@@ -74,8 +85,9 @@ class Combination:
 
     @property
     def cost(self) -> float:
-        """Sum of the cost figures; not a number where one is not known."""
-        return sum(float("nan") if p.cost is None else p.cost for p in self.parts)
+        """Sum of the cost figures of all pieces; not a number where one is not known."""
+        pairs = zip(self.parts, self.counts, strict=True)
+        return sum(float("nan") if p.cost is None else n * p.cost for p, n in pairs)
 
 
 @dataclass(frozen=True)
@@ -147,7 +159,13 @@ def goals(text: str) -> dict[str, float]:
     return found
 
 
-def plan(spec: Spec, choose: Sequence[str], weights: dict[str, float], most: int) -> Work:
+def plan(
+    spec: Spec,
+    choose: Sequence[str],
+    weights: dict[str, float],
+    most: int,
+    same: Sequence[Sequence[str]] = (),
+) -> Work:
     """Return the parts within their ratings and the combinations to simulate.
 
     Parameters
@@ -156,6 +174,8 @@ def plan(spec: Spec, choose: Sequence[str], weights: dict[str, float], most: int
         Components to choose; without any, switches, rectifiers and inductors for which the file names no part.
     most
         How many combinations to simulate; of more, those of the most promising parts.
+    same
+        Groups of components that get the same part.
 
     Raises
     ------
@@ -166,14 +186,16 @@ def plan(spec: Spec, choose: Sequence[str], weights: dict[str, float], most: int
     free = _freed(spec, [r.name for r in roles])
     design = derive(free)
     catalogue = _catalogue(spec)
-    every = tuple(_candidates(design, role, catalogue, weights) for role in roles)
+    every = _alike(tuple(_candidates(design, role, catalogue, weights) for role in roles), same)
     for candidates in every:
         if not candidates.parts:
             why = ", ".join(f"{n} {reason}" for reason, n in candidates.fallen.items()) or "there are none"
             raise InputError(f"no part for {candidates.role.name}: of {candidates.tried}, {why}")
-    kept = _limited(every, most)
+    groups = [[k for k, c in enumerate(every) if c.role.name in group] for group in same]
+    kept = _limited(every, most, groups)
     combinations = tuple(
-        Combination(k, parts) for k, parts in enumerate(itertools.product(*(c.parts for c in kept)))
+        Combination(k, parts, tuple(c.count(p) for c, p in zip(kept, parts, strict=True)))
+        for k, parts in enumerate(_combined(kept, groups))
     )
     work = Work(free, design, every, weights, combinations)
     for combination in combinations:
@@ -181,6 +203,31 @@ def plan(spec: Spec, choose: Sequence[str], weights: dict[str, float], most: int
         if key not in work.designs:
             work.designs[key] = derive(_with(free, key)).at()
     return work
+
+
+def _alike(every: tuple[Candidates, ...], same: Sequence[Sequence[str]]) -> tuple[Candidates, ...]:
+    """Return the candidates of grouped components cut to the parts that all of the group can be."""
+    names = [c.role.name for c in every]
+    found = {c.role.name: c for c in every}
+    for group in same:
+        for name in group:
+            if name not in found:
+                raise InputError(f"--same {','.join(group)}: {name} is not chosen; {nearest(name, names)}")
+        common = set.intersection(*({p.name for p in found[name].parts} for name in group))
+        for name in group:
+            known = found[name]
+            parts = tuple(p for p in known.parts if p.name in common)
+            lost = len(known.parts) - len(parts)
+            fallen = known.fallen | ({f"not fit for all of {', '.join(group)}": lost} if lost else {})
+            found[name] = replace(known, parts=parts, fallen=fallen)
+    return tuple(found.values())
+
+
+def _combined(kept: Sequence[Candidates], groups: Sequence[Sequence[int]]) -> Iterator[tuple[Part, ...]]:
+    """Yield one part for each component, those of a group the same."""
+    for parts in itertools.product(*(c.parts for c in kept)):
+        if all(len({parts[k].name for k in group}) == 1 for group in groups):
+            yield parts
 
 
 def _chosen_roles(design: Design, choose: Sequence[str]) -> list[Role]:
@@ -217,15 +264,23 @@ def _candidates(design: Design, role: Role, catalogue: list[Part], weights: dict
     parts = [p for p in catalogue if isinstance(p, wanted)]
     fitting: list[Part] = []
     fallen: dict[str, int] = {}
+    pieces: dict[str, int] = {}
     for part in parts:
-        reason = _unfit(design, role, part, "cost" in weights)
-        if reason:
-            fallen[reason] = fallen.get(reason, 0) + 1
-        else:
+        reason = _unfit(design, role, part, 1, "cost" in weights)
+        several = range(2, MOST_PIECES + 1) if isinstance(part, Capacitor | Inductor) and reason else ()
+        enough = next((n for n in several if not _unfit(design, role, part, n, "cost" in weights)), 0)
+        if enough:
+            pieces[part.name] = enough
+        if enough or not reason:
             fitting.append(part)
+        else:
+            fallen[reason] = fallen.get(reason, 0) + 1
     full = design.at()
-    fitting.sort(key=lambda part: (_blanks(role, part), _promise(full, role, part, weights)))
-    return Candidates(role, tuple(fitting), len(parts), dict(sorted(fallen.items(), key=lambda kv: -kv[1])))
+    fitting.sort(
+        key=lambda part: (_blanks(role, part), _promise(full, role, part, pieces.get(part.name, 1), weights))
+    )
+    by_number = dict(sorted(fallen.items(), key=lambda kv: -kv[1]))
+    return Candidates(role, tuple(fitting), len(parts), by_number, pieces)
 
 
 def _kinds(design: Design, role: Role) -> tuple[type, ...]:
@@ -234,26 +289,28 @@ def _kinds(design: Design, role: Role) -> tuple[type, ...]:
     return ROLES[role.kind]
 
 
-def _unfit(design: Design, role: Role, part: Part, priced: bool) -> str:
-    """Return why a part cannot stand in a role, over all corners and with margins, or nothing if it can."""
+def _unfit(design: Design, role: Role, part: Part, pieces: int, priced: bool) -> str:
+    """Return why pieces of a part cannot stand in a role, over all corners and with margins, or nothing if they can."""
+    if part.at_hand is not None and part.at_hand < pieces * len(role.elements):
+        return "fewer at hand than needed"
     if priced and part.cost is None:
         return "without a cost figure"
-    for one in needs(design, role, part):
+    for one in needs(design, role, part, pieces):
         if isinstance(one, Rated):
             return f"rating of {one.what} not known"
         if not one.holds:
             return f"{one.what} rating too low"
     if isinstance(part, Inductor | Capacitor):
-        return _unfit_value(design, role, part)
+        return _unfit_value(design, role, part, pieces)
     if isinstance(part, Mosfet) and not reaches(part, design.spec.driver):
         return "gate plateau beyond the driver"
     return ""
 
 
-def _unfit_value(design: Design, role: Role, part: Inductor | Capacitor) -> str:
+def _unfit_value(design: Design, role: Role, part: Inductor | Capacitor, pieces: int) -> str:
     value = design.sheet[role.name]
     assert value.required is not None and value.line is not None
-    actual = value_of(part, 1, bias_of(role.name, design.sheet)) or 0.0
+    actual = value_of(part, pieces, bias_of(role.name, design.sheet)) or 0.0
     if value.line.worst == "max":
         if actual < value.required:
             return "value too small"
@@ -284,20 +341,20 @@ def _blanks(role: Role, part: Part) -> int:
     return len(lacking)
 
 
-def _promise(design: Design, role: Role, part: Part, weights: dict[str, float]) -> float:
-    """Return a rough figure of how much a part loses (and costs), for what to simulate first."""
+def _promise(design: Design, role: Role, part: Part, pieces: int, weights: dict[str, float]) -> float:
+    """Return a rough figure of how much pieces of a part lose (and cost), for what to simulate first."""
     heat = weights.get("loss", 0.0) + weights.get("temperature", 0.0)
-    loss = _conducted(design, role, part) + _switched(design, role, part) if heat else 0.0
-    return heat * loss + weights.get("cost", 0.0) * (part.cost or 0.0)
+    loss = _conducted(design, role, part, pieces) + _switched(design, role, part) if heat else 0.0
+    return heat * loss + weights.get("cost", 0.0) * pieces * (part.cost or 0.0)
 
 
 def _stress(design: Design, symbol: str) -> float:
     return float(design.sheet[symbol].worst) if symbol in design.sheet else 0.0
 
 
-def _conducted(design: Design, role: Role, part: Part) -> float:
+def _conducted(design: Design, role: Role, part: Part, pieces: int) -> float:
     """Return R·I_rms² + V·I_avg with the derived currents [W], the part 30 K above ambient."""
-    found = figures(part, design.spec.thermal.ambient + GUESS, design.spec.switching.frequency)
+    found = figures(part, design.spec.thermal.ambient + GUESS, design.spec.switching.frequency, pieces)
     threshold = found.get("forward_voltage", 0.0) + found.get("on_voltage", 0.0)
     square = _stress(design, f"I_{role.tag}rms") ** 2
     return found.get("resistance", 0.0) * square + threshold * _stress(design, f"I_{role.tag}")
@@ -323,17 +380,19 @@ def _switched(design: Design, role: Role, part: Part) -> float:
     return energy * design.spec.switching.frequency
 
 
-def _limited(every: tuple[Candidates, ...], most: int) -> list[Candidates]:
+def _limited(every: tuple[Candidates, ...], most: int, groups: Sequence[Sequence[int]]) -> list[Candidates]:
     """Return the candidates cut to their most promising, the longest list first, until few enough combine."""
     kept = list(every)
-    while _product(len(c.parts) for c in kept) > most:
+    bound = {k for group in groups for k in group[1:]}
+    while _product(len(c.parts) for k, c in enumerate(kept) if k not in bound) > most:
         longest = max(range(len(kept)), key=lambda k: len(kept[k].parts))
         kept[longest] = replace(kept[longest], parts=kept[longest].parts[:-1])
     return kept
 
 
 def _named(work: Work, combination: Combination) -> Named:
-    return tuple((c.role.name, p.name) for c, p in zip(work.candidates, combination.parts, strict=True))
+    every = zip(work.candidates, combination.parts, combination.counts, strict=True)
+    return tuple((c.role.name, p.name, n) for c, p, n in every)
 
 
 def _sizing(work: Work, combination: Combination) -> Named:
@@ -344,7 +403,8 @@ def _sizing(work: Work, combination: Combination) -> Named:
 
 def _with(spec: Spec, named: Named) -> Spec:
     """Return the spec with the parts named."""
-    return spec.model_copy(update={"parts": {**spec.parts, **dict(named)}})
+    parts = {name: part if n == 1 else {"part": part, "count": n} for name, part, n in named}
+    return spec.model_copy(update={"parts": {**spec.parts, **parts}})
 
 
 def run(work: Work, processes: int) -> Iterator[Combination]:

@@ -1,10 +1,9 @@
-"""Sweeps: one or two keys of the converter file varied, every point simulated, over local processes."""
+"""Sweeps: keys of the converter file varied along axes or by a table, every point simulated, over local processes."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
-from copy import deepcopy
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
@@ -14,45 +13,61 @@ import numpy as np
 from jump_lane.circuit.circuit import Circuit, terminals
 from jump_lane.circuit.elements import Switch
 from jump_lane.errors import InputError, JumpLaneError, nearest
-from jump_lane.quantities import DIMENSIONS, Dimension, dimension_of, parse, show
+from jump_lane.quantities import Dimension, dimension_with, parse, show
 from jump_lane.spec import Spec, parse_spec
+from jump_lane.spec.keys import key as find_key
 from jump_lane.study.pool import spread
+from jump_lane.study.whatif import full_key, with_value
 from jump_lane.topologies.design import Design, derive
 
 INPUT, LOAD = "input.voltage", "output.current"
 """The two keys that set the operating point; all others change the converter."""
 
-UNITS = {
-    INPUT: "V",
-    LOAD: "A",
-    "output.voltage": "V",
-    "switching.frequency": "Hz",
-    "switching.dead_time": "s",
-    "thermal.junction": "°C",
-}
+OUTCOMES = {"efficiency": "", "loss": "W", "hottest": "°C", "hottest_part": "", "verdict": ""}
+"""What is not measured on a signal, with its unit: losses and temperatures are solved for it, or everything is judged."""
+
+KNOWN = ("average", "rms", "minimum", "maximum", "peak_to_peak", "ac_rms")
+"""Measures of a signal."""
+
 CHUNK = 16
 
 MOST_POINTS = 10_000
 """Points of one axis; of all together a hundred times as many."""
 
+Setting = float | str
+"""A value in the SI unit, or a name."""
+
 
 @dataclass(frozen=True)
 class Axis:
-    """A key of the converter file and the values it takes, in SI units."""
+    """A key of the converter file and the values it takes: numbers in the SI unit, or names."""
 
     key: str
-    values: tuple[float, ...]
+    values: tuple[Setting, ...]
     unit: str
+
+    @property
+    def numbers(self) -> tuple[float, ...]:
+        """Its values, of an axis that has numbers."""
+        return tuple(float(v) for v in self.values)
+
+    def show(self, value: Setting) -> str:
+        """Return a value as text."""
+        return value if isinstance(value, str) else show(value, self.unit)
 
 
 @dataclass(frozen=True)
 class Column:
-    """A measure to collect: heading, signal, measure of it, unit."""
+    """A measure to collect: heading, signal, measure of it, unit; without a signal one of `OUTCOMES`."""
 
     name: str
     signal: str
     measure: str
     unit: str
+
+    def show(self, value: Setting) -> str:
+        """Return a value as text."""
+        return value if isinstance(value, str) else show(value, self.unit)
 
 
 @dataclass(frozen=True)
@@ -60,30 +75,100 @@ class Row:
     """One point: values on the axes, derived and simulated control, mode, measures; or why there is none."""
 
     index: int
-    axes: tuple[float, ...]
+    axes: tuple[Setting, ...]
     control: float = float("nan")
     mode: str = ""
-    measures: tuple[float, ...] = ()
+    measures: tuple[Setting, ...] = ()
     failure: str = ""
+
+    @property
+    def at(self) -> tuple[float, ...]:
+        """Where it lies, on axes that have numbers."""
+        return tuple(float(v) for v in self.axes)
+
+    @property
+    def numbers(self) -> tuple[float, ...]:
+        """What was measured, where that is numbers."""
+        return tuple(float(v) for v in self.measures)
 
 
 @dataclass(frozen=True)
 class Sweep:
-    """What to vary and what to collect."""
+    """What to vary and what to collect.
+
+    Attributes
+    ----------
+    zipped
+        Whether the axes go together, point by point, as the rows of a table do; else every combination is a point.
+    """
 
     design: Design
     axes: tuple[Axis, ...]
     columns: tuple[Column, ...]
     control: float | None = None
     tables: dict[str, Any] = field(default_factory=dict)
+    zipped: bool = False
+
+    @property
+    def title(self) -> str:
+        """What is swept."""
+        return self.design.spec.title or self.design.page.title
+
+    @property
+    def symbol(self) -> str:
+        """Symbol of the control."""
+        return self.design.page.control.symbol
 
     @property
     def count(self) -> int:
         """Number of points."""
-        return math.prod(len(a.values) for a in self.axes)
+        return len(self.axes[0].values) if self.zipped else math.prod(len(a.values) for a in self.axes)
+
+    def points(self) -> Iterator[tuple[Setting, ...]]:
+        """Yield the values of all axes at every point."""
+        if self.zipped:
+            yield from zip(*(a.values for a in self.axes), strict=True)
+            return
+        for at in np.ndindex(*(len(a.values) for a in self.axes)):
+            yield tuple(a.values[k] for a, k in zip(self.axes, at, strict=True))
 
 
-def read_axis(text: str, design: Design) -> Axis:
+def work(
+    tables: dict[str, Any],
+    design: Design,
+    vary: Sequence[str],
+    points: Mapping[str, Sequence[Any]] | None,
+    measure: Sequence[str],
+    control: Setting | None,
+) -> Sweep:
+    """Plan a sweep; see the library's `sweep`.
+
+    Raises
+    ------
+    InputError
+        If a key cannot be varied, a measure is not known, or both axes and a table of points are given.
+    """
+    if bool(vary) == bool(points):
+        raise InputError("--vary: expected one or two keys to vary, or a table of --points")
+    if len(vary) > 2:
+        raise InputError("--vary: one or two keys can be varied; --points takes a table of any number")
+    axes = tuple(read_axis(text, tables, design) for text in vary) or tuple(
+        _column_axis(heading, values, tables, design) for heading, values in (points or {}).items()
+    )
+    fixed = None if control is None else design.page.control.read(str(control), "--control")
+    wanted = columns(design, list(measure), fixed is not None or any(_controls(a, design) for a in axes))
+    if fixed is not None and any(not c.signal for c in wanted):
+        raise InputError(
+            "--control: losses and verdicts are found with the output held; expected one or the other"
+        )
+    return Sweep(design, axes, wanted, fixed, tables, bool(points))
+
+
+def _controls(axis: Axis, design: Design) -> bool:
+    return axis.key == design.page.control.symbol
+
+
+def read_axis(text: str, tables: dict[str, Any], design: Design) -> Axis:
     """Read an axis: ``KEY=FROM..TO/POINTS``, the same with ``log`` behind it, or ``KEY=A,B,C``.
 
     Raises
@@ -91,20 +176,60 @@ def read_axis(text: str, design: Design) -> Axis:
     InputError
         Saying what was expected.
     """
-    key, _, values = text.partition("=")
-    unit = _unit(key, design)
-    dimension = _dimension(unit)
+    name, _, values = (part.strip() for part in text.partition("="))
+    each = [v.strip() for v in values.split(",")]
+    key, unit = _key(name, each[0], tables, design)
     try:
-        spans = ".." in values
-        found = _span(values, dimension) if spans else tuple(parse(v, dimension) for v in values.split(","))
+        found: tuple[Setting, ...] = tuple(each) if unit is None else spanned(values, unit)
     except (InputError, ValueError) as error:
         raise InputError(
             f"--vary {text}: {error}; expected KEY=FROM..TO/POINTS, KEY=FROM..TO/POINTSlog or KEY=A,B,C"
         ) from None
-    if key == design.page.control.symbol:
-        for value in found:
-            design.page.control.within(value, f"--vary {key}")
-    return Axis(key, found, unit)
+    return _within(Axis(key, found, unit or ""), design)
+
+
+def _within(axis: Axis, design: Design) -> Axis:
+    """Return an axis whose values the control can have, where it is that of the control."""
+    if _controls(axis, design):
+        for value in axis.values:
+            design.page.control.within(float(value), f"--vary {axis.key}")
+    return axis
+
+
+def _column_axis(heading: str, values: Sequence[Any], tables: dict[str, Any], design: Design) -> Axis:
+    """Return an axis from a column of a table of points; a unit in brackets in its heading is that of bare numbers."""
+    name, _, rest = heading.partition("[")
+    unit_said = rest.partition("]")[0].strip()
+    if not len(values):
+        raise InputError("--points: no points in the table")
+    key, unit = _key(name.strip(), str(values[0]), tables, design)
+    if unit is None:
+        return Axis(key, tuple(str(v) for v in values), "")
+    try:
+        suffix = "" if unit_said in ("", "1") else f" {unit_said}"
+        found = tuple(parse(_with_unit(v, suffix), dimension_with(unit)) for v in values)
+    except InputError as error:
+        raise InputError(f"--points, column {heading}: {error}") from None
+    return _within(Axis(key, found, unit), design)
+
+
+def _with_unit(value: Any, suffix: str) -> str:
+    text = str(value).strip()
+    return text + suffix if text[-1:].isdecimal() else text
+
+
+def spanned(values: str, unit: str) -> tuple[float, ...]:
+    """Return the values of an axis: ``FROM..TO/POINTS``, the same with ``log`` behind it, or ``A,B,C``.
+
+    Raises
+    ------
+    InputError, ValueError
+        If they cannot be read.
+    """
+    dimension = dimension_with(unit)
+    return (
+        _span(values, dimension) if ".." in values else tuple(parse(v, dimension) for v in values.split(","))
+    )
 
 
 def _span(values: str, dimension: Dimension) -> tuple[float, ...]:
@@ -120,23 +245,37 @@ def _span(values: str, dimension: Dimension) -> tuple[float, ...]:
     return tuple(float(v) for v in space)
 
 
-def _unit(key: str, design: Design) -> str:
-    units = dict(UNITS) | {design.page.control.symbol: design.page.control.unit}
-    units |= {f"chosen.{name}": design.sheet[name].unit for name in design.components()}
-    units |= {f"parts.{r.name}.{d.key}": d.unit for r in design.page.roles for d in r.data}
-    if key not in units:
-        raise InputError(f"--vary: {key!r} cannot be varied; {nearest(key, units)}")
-    return units[key]
+def _key(name: str, value: str, tables: dict[str, Any], design: Design) -> tuple[str, str | None]:
+    """Return the full key that a name stands for, and the unit of its values; None where they are names.
+
+    Raises
+    ------
+    InputError
+        If it cannot be varied.
+    """
+    if name == design.page.control.symbol:
+        return name, design.page.control.unit
+    try:
+        path = full_key(tables, name, value)
+    except InputError as error:
+        raise InputError(f"--vary {name}: {error}") from None
+    if path[0] == "chosen":
+        return ".".join(path), design.sheet[path[1]].unit
+    if path[0] == "parts":
+        data = {d.key: d.unit for r in design.page.roles if r.name == path[1] for d in r.data}
+        return ".".join(path), None if len(path) == 2 else data.get(path[2], "")
+    found = find_key(".".join(path))
+    if found.expected.startswith("one of") or found.path == "topology":
+        return ".".join(path), None
+    if not found.expected.startswith(("a ", "an ")) or found.expected.startswith(("a table", "a list")):
+        raise InputError(f"--vary {name}: a table cannot be varied; expected one of its keys")
+    return ".".join(path), found.unit
 
 
-def _dimension(unit: str) -> Dimension:
-    return dimension_of(unit) or next(d for d in DIMENSIONS if d.unit == unit)
+def columns(design: Design, names: list[str], open_loop: bool = False) -> tuple[Column, ...]:
+    """Return the measures to collect: symbols that have a proof, ``signal:measure``, or one of `OUTCOMES`.
 
-
-def columns(design: Design, names: list[str]) -> tuple[Column, ...]:
-    """Return the measures to collect: symbols that have a proof, or ``signal:measure``.
-
-    Without names those that something is asked of, and the peak of the switch.
+    Without names those that something is asked of, in open loop the outputs first.
 
     Raises
     ------
@@ -144,23 +283,38 @@ def columns(design: Design, names: list[str]) -> tuple[Column, ...]:
         If there is no such symbol or measure.
     """
     proofs = {p.symbol: p for p in design.proofs}
-    known = ("average", "rms", "minimum", "maximum", "peak_to_peak", "ac_rms")
-    chosen = names or [a.symbol for a in design.asks]
+    if not names:
+        count = len(design.spec.output) if open_loop else 0
+        outputs = tuple(
+            Column(_suffixed("V_o", k), f"{_suffixed('load', k)}.v", "average", "V") for k in range(count)
+        )
+        return (
+            (*outputs, *columns(design, [a.symbol for a in design.asks if a.symbol in proofs]))
+            if design.asks
+            else outputs
+        )
     signals = signals_of(design.circuit(0, 0))
     out = []
-    for name in chosen:
+    for name in names:
         signal, _, measure = name.partition(":")
         if name in proofs:
             proof = proofs[name]
             out.append(Column(name, proof.signal, proof.measure, design.sheet[name].unit))
-        elif measure in known and signal in signals:
+        elif name in OUTCOMES:
+            out.append(Column(name, "", name, OUTCOMES[name]))
+        elif measure in KNOWN and signal in signals:
             out.append(Column(name, signal, measure, "A" if signal.endswith(".i") else "V"))
         else:
-            hint = nearest(signal, signals) if measure in known else nearest(name, proofs)
+            hint = nearest(signal, signals) if measure in KNOWN else nearest(name, {*proofs, *OUTCOMES})
             raise InputError(
-                f"--measure {name}: {hint}; expected a symbol or SIGNAL:MEASURE ({', '.join(known)})"
+                f"--measure {name}: {hint}; expected a symbol, one of {', '.join(OUTCOMES)}, or SIGNAL:MEASURE "
+                f"({', '.join(KNOWN)})"
             )
     return tuple(out)
+
+
+def _suffixed(name: str, k: int) -> str:
+    return name if k == 0 else f"{name}{k + 1}"
 
 
 def signals_of(circuit: Circuit) -> set[str]:
@@ -187,59 +341,69 @@ class Spot:
 
 def plan(sweep: Sweep) -> list[Spot | Row]:
     """Return where every point lies in which design, or the row that says why there is none."""
-    slow = [a for a in sweep.axes if a.key not in (INPUT, LOAD, sweep.design.page.control.symbol)]
-    inputs, loads = _operating_axes(sweep)
-    grids: dict[tuple[float, ...], Design | str] = {}
+    keys = [a.key for a in sweep.axes]
+    fast = (INPUT, LOAD, sweep.design.page.control.symbol)
+    slow = [k for k, key in enumerate(keys) if key not in fast]
+    every = list(sweep.points())
+    groups: dict[tuple[Setting, ...], list[int]] = {}
+    for index, values in enumerate(every):
+        groups.setdefault(tuple(values[k] for k in slow), []).append(index)
     out: list[Spot | Row] = []
-    for index, at in enumerate(np.ndindex(*(len(a.values) for a in sweep.axes))):
-        values = {a.key: a.values[k] for a, k in zip(sweep.axes, at, strict=True)}
-        setting = tuple(values[a.key] for a in slow)
-        if setting not in grids:
-            grids[setting] = _design(sweep, slow, setting, inputs, loads)
-        found = grids[setting]
-        row = Row(index, tuple(values.values()))
-        if isinstance(found, str):
-            out.append(Row(index, row.axes, failure=found))
-            continue
-        i = inputs.index(values[INPUT]) if INPUT in values else 0
-        j = loads.index(values[LOAD]) if LOAD in values else 0
-        out.append(Spot(row, found, (i, j), values.get(sweep.design.page.control.symbol, sweep.control)))
+    for setting, members in groups.items():
+        spec = _set(sweep, [keys[k] for k in slow], setting)
+        rows = [(index, dict(zip(keys, every[index], strict=True))) for index in members]
+        out += _placed(sweep, spec, rows)
     return out
 
 
-def _operating_axes(sweep: Sweep) -> tuple[tuple[float, ...], tuple[float, ...]]:
-    by_key = {a.key: a.values for a in sweep.axes}
-    at = sweep.design.at()
-    return by_key.get(INPUT, at.inputs), by_key.get(LOAD, at.loads)
-
-
-def _design(
-    sweep: Sweep,
-    slow: list[Axis],
-    setting: tuple[float, ...],
-    inputs: tuple[float, ...],
-    loads: tuple[float, ...],
-) -> Design | str:
-    """Return the design with some keys set, components kept, or why there is none."""
+def _set(sweep: Sweep, keys: list[str], setting: tuple[Setting, ...]) -> Spec | str | None:
+    """Return what is asked with some keys set, why it cannot be, or None where nothing is set."""
+    if not keys:
+        return None
+    tables = sweep.tables
     try:
-        spec = _with(sweep.tables, dict(zip((a.key for a in slow), setting, strict=True))) if slow else None
-        return sweep.design.grid(inputs, loads, spec)
+        for key, value in zip(keys, setting, strict=True):
+            tables = with_value(tables, tuple(key.split(".")), value)
+        return parse_spec(tables, "sweep").with_catalogues(sweep.design.spec.catalogue.files)
     except JumpLaneError as error:
         return str(error)
 
 
-def _with(tables: dict[str, Any], values: dict[str, float]) -> Spec:
-    changed = deepcopy(tables)
-    for key, value in values.items():
-        *path, last = key.split(".")
-        at: Any = changed
-        for part in path:
-            if isinstance(at.get(part), str):
-                at[part] = {"part": at[part]}
-            at = at.setdefault(part, {})
-            at = at[0] if isinstance(at, list) else at
-        at[last] = value
-    return parse_spec(changed, "sweep")
+def _placed(
+    sweep: Sweep, spec: Spec | str | None, rows: list[tuple[int, dict[str, Setting]]]
+) -> Iterator[Spot | Row]:
+    """Yield the points of one design: over the grid of their inputs and loads, or each input by itself if few share it."""
+    at = sweep.design.at()
+    symbol = sweep.design.page.control.symbol
+    groups: dict[tuple[float, ...], list[tuple[int, dict[str, Setting]]]] = {}
+    inputs = tuple(dict.fromkeys(float(values.get(INPUT, at.inputs[0])) for _, values in rows))
+    for row in rows:
+        own = (float(row[1].get(INPUT, at.inputs[0])),)
+        groups.setdefault(own if sweep.zipped else inputs, []).append(row)
+    for share, members in groups.items():
+        loads = tuple(dict.fromkeys(float(values.get(LOAD, at.loads[0])) for _, values in members))
+        found = spec if isinstance(spec, str) else _grid(sweep.design, share, loads, spec)
+        for index, values in members:
+            place = Row(index, tuple(values.values()))
+            if isinstance(found, str):
+                yield Row(index, place.axes, failure=found)
+                continue
+            i = share.index(float(values.get(INPUT, at.inputs[0])))
+            j = loads.index(float(values.get(LOAD, at.loads[0])))
+            control = values.get(symbol, sweep.control)
+            yield Spot(place, found, (i, j), None if control is None else float(control))
+
+
+def _grid(
+    design: Design, inputs: tuple[float, ...], loads: tuple[float, ...], spec: Spec | None
+) -> Design | str:
+    """Return the design with components kept over inputs and loads, or why there is none."""
+    try:
+        if spec is not None and spec.topology != design.page.name:
+            return derive(spec).grid(inputs, loads)
+        return design.grid(inputs, loads, spec)
+    except JumpLaneError as error:
+        return str(error)
 
 
 def run_spot(spot: Spot, wanted: tuple[Column, ...]) -> Row:
@@ -253,10 +417,35 @@ def run_spot(spot: Spot, wanted: tuple[Column, ...]) -> Row:
         return Row(row.index, row.axes, failure=_out_of_reach(spot))
     try:
         state, recording = solve(spot.design, *spot.at, spot.control)
-        measured = tuple(float(getattr(recording.measures(c.signal), c.measure)) for c in wanted)
+        outcomes = _outcomes(spot, [c.name for c in wanted if not c.signal])
+        measured = tuple(
+            float(getattr(recording.measures(c.signal), c.measure)) if c.signal else outcomes[c.name]
+            for c in wanted
+        )
     except JumpLaneError as error:
         return Row(row.index, row.axes, failure=str(error))
     return Row(row.index, row.axes, state.control, simulated_mode(page, recording), measured)
+
+
+def _outcomes(spot: Spot, names: Sequence[str]) -> dict[str, Setting]:
+    """Return losses, temperatures and the verdict of a point, as far as they are wanted."""
+    found: dict[str, Setting] = {}
+    if set(names) - {"verdict"}:
+        from jump_lane.dissipation.budget import budget
+
+        lost = budget(spot.design, *spot.at)
+        hottest = max(lost.temperatures, key=lambda n: lost.temperatures[n], default="–")
+        found = {
+            "efficiency": lost.efficiency,
+            "loss": lost.p_in + lost.added - lost.p_out,
+            "hottest": lost.hottest,
+            "hottest_part": hottest,
+        }
+    if "verdict" in names:
+        from jump_lane.study.check import check_corner
+
+        found["verdict"] = check_corner(spot.design, *spot.at).verdict
+    return found
 
 
 def _out_of_reach(spot: Spot) -> str:
@@ -289,8 +478,3 @@ def simulate(ready: list[Spot], wanted: tuple[Column, ...], processes: int) -> I
     """Yield the simulated rows of operating points, over so many local processes."""
     call = partial(_run_spots, wanted=wanted)
     yield from spread(ready, call, processes, CHUNK)
-
-
-def prepare(tables: dict[str, Any], where: str) -> Design:
-    """Return the design of a converter file's tables."""
-    return derive(parse_spec(tables, where))

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import tomllib
+from collections.abc import Collection, Iterator, Mapping
 from importlib.resources import files
 from typing import Any
 
 import tomlkit
 
 from jump_lane.spec import parse_spec
+from jump_lane.study.whatif import EXCLUSIVE
 from jump_lane.topologies import page
 from jump_lane.topologies.asked import with_secondary
 
@@ -30,15 +33,18 @@ def example(topology: str) -> str:
     return files("jump_lane").joinpath("examples", f"{name}.toml").read_text(encoding="utf-8")
 
 
-def fill(topology: str, values: dict[str, str]) -> str:
+SCHEMA_LINE = "#:schema converter.schema.json"
+"""First line of a new file, which editors read; `jumplane schema` prints that schema."""
+
+
+def fill(topology: str, values: Mapping[str, Any]) -> str:
     """Return a topology's example with some keys replaced, comments kept.
 
     Parameters
     ----------
     values
-        Dotted key to value, such as ``{"output.voltage": "5 V"}``.  Where any is given, what belongs to the
-        example's own specification (`ITS_OWN`) is left out; a range of which any
-        bound is given keeps only the bounds given.
+        Dotted key to value, such as ``{"output.voltage": "5 V"}``; a range is a mapping of its bounds.  Where any is given,
+        what belongs to the example's own specification (`ITS_OWN`), its story and its title are left out.
 
     Raises
     ------
@@ -47,38 +53,67 @@ def fill(topology: str, values: dict[str, str]) -> str:
     """
     document = tomlkit.parse(example(topology))
     if not values:
-        return tomlkit.dumps(document)
-    for table in ITS_OWN:
+        return f"{SCHEMA_LINE}\n{tomlkit.dumps(document)}"
+    for table in (*ITS_OWN, "title"):
         document.pop(table, None)
-    _keep_only_given_bounds(document, values)
     for key, value in values.items():
         _set(document, key, value)
-    text = tomlkit.dumps(document).rstrip() + "\n"
+    text = _without_story(tomlkit.dumps(document)).rstrip() + "\n"
     with_secondary(parse_spec(tomlkit.parse(text).unwrap(), "new"), page(topology))
-    return text
+    return f"{SCHEMA_LINE}\n{text}"
 
 
-def _set(document: Any, key: str, value: str) -> None:
+def kept(topology: str, given: Collection[str]) -> dict[str, str]:
+    """Return what a new file takes from the example as it is: dotted key to value, given those that are replaced."""
+    tables = {
+        k: v for k, v in tomllib.loads(example(topology)).items() if k not in (*ITS_OWN, "title", "topology")
+    }
+    found = {}
+    for key, value in _flat(tables, ""):
+        if not any(key == g or key.startswith(f"{g}.") for g in given):
+            found[key] = value
+    return found
+
+
+def _flat(at: Any, path: str) -> Iterator[tuple[str, str]]:
+    if isinstance(at, dict) and not set(at) <= {"min", "nominal", "max"}:
+        for name, inner in at.items():
+            yield from _flat(inner, f"{path}.{name}" if path else str(name))
+    elif isinstance(at, dict):
+        yield path, " … ".join(str(v) for v in at.values())
+    elif isinstance(at, list) and at and isinstance(at[0], dict):
+        for k, inner in enumerate(at):
+            yield from _flat(inner, path if k == 0 else f"{path}.{k + 1}")
+    else:
+        yield path, str(at)
+
+
+def _without_story(text: str) -> str:
+    """Return a file's text without the comments before its first key."""
+    lines = text.split("\n")
+    first = next((k for k, line in enumerate(lines) if line and not line.startswith("#")), 0)
+    return "\n".join(lines[first:])
+
+
+def _set(document: Any, key: str, value: Any) -> None:
     *path, last = key.split(".")
-    _table(document, path)[last] = value
+    table = _table(document, path)
+    for group in EXCLUSIVE:
+        for other in group if last in group and table is not document else ():
+            if other != last:
+                table.pop(other, None)
+    if isinstance(value, Mapping):
+        inline = tomlkit.inline_table()
+        inline.update(value)
+        value = inline
+    table[last] = value
 
 
 def _table(document: Any, path: list[str]) -> Any:
     for part in path:
+        if part not in document:
+            document[part] = tomlkit.table()
         document = document[part]
         if isinstance(document, list):
             document = document[0]
     return document
-
-
-def _keep_only_given_bounds(document: Any, values: dict[str, str]) -> None:
-    for path in (["input", "voltage"], ["output", "current"]):
-        given = [k for k in values if k.startswith(".".join(path) + ".")]
-        if not given:
-            continue
-        *outer, last = path
-        table = tomlkit.inline_table()
-        for bound in ("min", "nominal", "max"):
-            if ".".join([*path, bound]) in values:
-                table[bound] = values[".".join([*path, bound])]
-        _table(document, outer)[last] = table

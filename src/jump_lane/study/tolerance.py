@@ -144,7 +144,7 @@ def judge(work: Study, rows: list[Row]) -> tuple[list[Worst], list[Row]]:
     done = [(work.samples[r.index], r) for r in rows if not r.failure]
     out = []
     for k, ask in enumerate(work.design.asks):
-        corners = [(s, r.measures[k]) for s, r in done if s.variant <= work.extremes]
+        corners = [(s, r.numbers[k]) for s, r in done if s.variant <= work.extremes]
         sample, value = max(corners, key=lambda c: c[1] / c[0].limits[k])
         nominal = max((m for s, m in corners if s.variant == 0), default=float("nan"))
         out.append(
@@ -166,6 +166,6 @@ def _kept(work: Study, done: list[tuple[Sample, Row]], k: int) -> float:
     good: dict[int, bool] = {}
     for sample, row in done:
         if sample.variant > work.extremes:
-            holds = row.measures[k] <= sample.limits[k] * (1.0 + 1e-6)
+            holds = row.numbers[k] <= sample.limits[k] * (1.0 + 1e-6)
             good[sample.variant] = good.get(sample.variant, True) and holds
     return sum(good.values()) / len(good) if good else float("nan")

@@ -85,14 +85,11 @@ def with_values(text: str, values: Mapping[str, tuple[float, str]]) -> str:
     return tomlkit.dumps(document)
 
 
-def with_parts(text: str, names: dict[str, str]) -> str:
-    """Return a converter file's text with the named parts under ``[parts]``, and no value chosen against them."""
+def with_parts(text: str, names: Mapping[str, tuple[str, int]]) -> str:
+    """Return a converter file's text with parts and their pieces under ``[parts]``, and no value chosen against them."""
     document = tomlkit.parse(text)
-    chosen = document.get("chosen", {})
-    for component, name in names.items():
-        _set(document, ("parts", component), name)
-        if component in chosen:
-            del chosen[component]
+    for component, (name, pieces) in names.items():
+        _name(document, component, name, pieces)
     return tomlkit.dumps(document)
 
 

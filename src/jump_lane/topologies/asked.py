@@ -10,7 +10,7 @@ from jump_lane.catalogue.kinds import Inductor
 from jump_lane.equations.formula import formula
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.errors import InputError, nearest
-from jump_lane.quantities import DIMENSIONS, Dimension, parse
+from jump_lane.quantities import dimension_with, parse
 from jump_lane.quantities.fields import Limit
 from jump_lane.spec import Output, Spec
 from jump_lane.topologies import page as find_page
@@ -26,18 +26,20 @@ AT_BOUNDARY = Limit(value=2.0, relative=True)
 def give_asked(sheet: Sheet, spec: Spec, output: Output, inputs: tuple[float, ...], loads: tuple[float, ...]) -> None:
     """Enter what is asked: voltages, currents, ripples, margins, and what follows from them at once."""
     s, m = spec.switching, spec.margin
-    sheet.give("V_in", np.array(inputs)[:, None], "V", "input voltage")
+    sheet.give("V_in", np.array(inputs)[:, None], "V", "input voltage", key="input.voltage")
     voltages = output.voltages_at(loads)
-    sheet.give("V_o", np.abs(np.array(voltages))[None, :], "V", "output voltage")
-    sheet.give("I_o", np.array(loads)[None, :], "A", "load current")
-    sheet.give("I_max", output.current.max, "A", "load current at full load")
-    sheet.give("f_s", s.frequency, "Hz", "switching frequency")
+    sheet.give("V_o", np.abs(np.array(voltages))[None, :], "V", "output voltage", key="output.voltage")
+    sheet.give("I_o", np.array(loads)[None, :], "A", "load current", key="output.current")
+    sheet.give("I_max", output.current.max, "A", "load current at full load", key="output.current.max")
+    sheet.give("f_s", s.frequency, "Hz", "switching frequency", key="switching.frequency")
     dead_time = s.dead_time if s.rectifier == "synchronous" else 0.0
-    sheet.give("t_d", dead_time, "s", "dead time", "file" if dead_time else "default")
-    sheet.give("dV_ask", output.voltage_ripple.of(min(np.abs(voltages))), "V", "output ripple asked, peak to peak")
+    sheet.give("t_d", dead_time, "s", "dead time", "file" if dead_time else "default", "switching.dead_time")
+    sheet.give(
+        "dV_ask", output.voltage_ripple.of(min(np.abs(voltages))), "V", "output ripple asked, peak to peak", key="output.voltage_ripple"
+    )
     given = "file" if "voltage_ripple" in spec.input.model_fields_set else "default"
     lowest = spec.voltage.min
-    sheet.give("dV_iask", spec.input.voltage_ripple.of(lowest), "V", "input ripple asked, peak to peak", given)
+    sheet.give("dV_iask", spec.input.voltage_ripple.of(lowest), "V", "input ripple asked, peak to peak", given, "input.voltage_ripple")
     for symbol, value, name, meaning in (
         ("m_L", m.inductance, "inductance", "margin on inductance"),
         ("m_C", m.capacitance, "capacitance", "margin on capacitance"),
@@ -45,11 +47,11 @@ def give_asked(sheet: Sheet, spec: Spec, output: Output, inputs: tuple[float, ..
         ("m_I", m.current, "current", "margin on current ratings"),
         ("a_ESR", m.esr_share, "esr_share", "part of the ripple left to ESR"),
     ):
-        sheet.give(symbol, value, "", meaning, "file" if name in m.model_fields_set else "default")
+        sheet.give(symbol, value, "", meaning, "file" if name in m.model_fields_set else "default", f"margin.{name}")
     given = "file" if "phases" in s.model_fields_set else "default"
-    sheet.give("N", s.phases, "", "number of phases, where there are several", given)
+    sheet.give("N", s.phases, "", "number of phases, where there are several", given, "switching.phases")
     given = "file" if "coupling_ripple" in s.model_fields_set else "default"
-    sheet.give("r_C", s.coupling_ripple, "", "ripple of a coupling capacitor, part of its voltage", given)
+    sheet.give("r_C", s.coupling_ripple, "", "ripple of a coupling capacitor, part of its voltage", given, "switching.coupling_ripple")
     sheet.derive(Line("T_s", "1/f_s", "s", "switching period", DEFINITION))
     sheet.derive(Line("R_o", "V_o/I_o", "Ω", "load resistance", DEFINITION, "min"))
     sheet.derive(_load_conductance(sheet, output))
@@ -62,10 +64,10 @@ def give_asked(sheet: Sheet, spec: Spec, output: Output, inputs: tuple[float, ..
 def _give_following(sheet: Sheet, output: Output, k: int) -> None:
     """Enter what is asked of an output that is not regulated."""
     voltage, load = abs(output.voltages_at((output.current.max,))[0]), output.current.max
-    sheet.give(f"V_o{k}", voltage, "V", f"voltage wanted of output {k}")
-    sheet.give(f"I_o{k}", load, "A", f"load current of output {k}, at that voltage")
+    sheet.give(f"V_o{k}", voltage, "V", f"voltage wanted of output {k}", key=f"output.{k}.voltage")
+    sheet.give(f"I_o{k}", load, "A", f"load current of output {k}, at that voltage", key=f"output.{k}.current")
     ripple = output.voltage_ripple.of(voltage)
-    sheet.give(f"dV_ask{k}", ripple, "V", f"ripple asked of output {k}, peak to peak")
+    sheet.give(f"dV_ask{k}", ripple, "V", f"ripple asked of output {k}, peak to peak", key=f"output.{k}.voltage_ripple")
 
 
 def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) -> None:
@@ -82,16 +84,16 @@ def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) ->
     t, limit = spec.transformer, spec.switching.duty_limit
     given = "default" if limit is None else "file"
     usual = page.duty_limits.get(t.secondary or "", page.duty_limit)
-    sheet.give("D_lim", limit or usual, "", "largest duty ratio wanted", given)
+    sheet.give("D_lim", limit or usual, "", "largest duty ratio wanted", given, "switching.duty_limit")
     for symbol, value, name, meaning in (
         ("N_p", float(t.primary_turns or 0), "primary_turns", "primary turns; 0 for any"),
         ("r_m", t.magnetising_ripple, "magnetising_ripple", "magnetising ripple, part of the load current"),
         ("k_z", t.soft_load, "soft_load", "load for soft switching, part of full load"),
         ("k_cl", t.clamp_voltage, "clamp_voltage", "clamp voltage over reflected output voltage"),
     ):
-        sheet.give(symbol, value, "", meaning, "file" if name in t.model_fields_set else "default")
+        sheet.give(symbol, value, "", meaning, "file" if name in t.model_fields_set else "default", f"transformer.{name}")
     given = "file" if "spike" in spec.margin.model_fields_set else "default"
-    sheet.give("m_sp", spec.margin.spike, "", "allowance for leakage spikes", given)
+    sheet.give("m_sp", spec.margin.spike, "", "allowance for leakage spikes", given, "margin.spike")
 
 
 def with_secondary(spec: Spec, page: Page) -> Spec:
@@ -121,7 +123,7 @@ def _load_conductance(sheet: Sheet, output: Output) -> Line:
     """Return the line for the conductance that a ripple of the output voltage sees in the load."""
     if output.leds is not None:
         resistance = output.leds.count * output.leds.resistance
-        sheet.give("R_led", resistance, "Ω", "dynamic resistance of the string of LEDs")
+        sheet.give("R_led", resistance, "Ω", "dynamic resistance of the string of LEDs", key="output.leds.resistance")
     text = {"leds": "1/R_led", "current": "0", "power": "-I_o/V_o", "resistance": "I_o/V_o"}
     return Line("g_o", text[load_kind(output)], "S", "conductance of the load for ripple", DEFINITION)
 
@@ -131,7 +133,7 @@ def give_ripples(sheet: Sheet, spec: Spec, page: Page) -> None:
     ripple = spec.switching.current_ripple or AT_BOUNDARY
     if ripple.relative and "r_I" not in sheet:
         origin = "file" if spec.switching.current_ripple is not None else "default"
-        sheet.give("r_I", ripple.value, "", "current ripple asked, part of the average at full load", origin)
+        sheet.give("r_I", ripple.value, "", "current ripple asked, part of the average at full load", origin, "switching.current_ripple")
     for symbol, base in page.ripples:
         asked = spec.switching.current_ripple is not None
         meaning = "inductor ripple asked, peak to peak" if asked else "inductor ripple at the boundary at full load"
@@ -140,7 +142,7 @@ def give_ripples(sheet: Sheet, spec: Spec, page: Page) -> None:
         if ripple.relative:
             sheet.derive(Line(symbol, f"r_I*({base})", "A", meaning, ASKED, "min"))
         else:
-            sheet.give(symbol, ripple.value, "A", meaning)
+            sheet.give(symbol, ripple.value, "A", meaning, key="switching.current_ripple")
 
 
 def give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
@@ -165,9 +167,10 @@ def give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
                 value, origin = _read(given[datum.key], datum.unit, f"parts.{role.name}.{datum.key}"), "file"
             elif datum.key in found:
                 value, origin = found[datum.key], "file" if part is None or datum.key in given else part.name
+            key = f"parts.{role.name}.{datum.key}"
             if not _acts(datum.key, role, spec):
-                value, origin = 0.0, "default"
-            sheet.give(datum.symbol, value, datum.unit, datum.meaning, origin)
+                value, origin, key = 0.0, "default", ""
+            sheet.give(datum.symbol, value, datum.unit, datum.meaning, origin, key)
 
 
 def inductors(spec: Spec, page: Page) -> dict[str, Inductor]:
@@ -255,10 +258,6 @@ def bias_of(capacitor: str, known: Sheet | None) -> float:
 
 def _read(text: str | float, unit: str, key: str) -> float:
     try:
-        return parse(text, _dimension(unit))
+        return parse(text, dimension_with(unit))
     except InputError as error:
         raise InputError(f"{key}: {error}") from None
-
-
-def _dimension(unit: str) -> Dimension:
-    return next(d for d in DIMENSIONS if d.unit == unit)

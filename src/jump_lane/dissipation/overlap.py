@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Igbt, Mosfet, Part
 from jump_lane.circuit.elements import Capacitor
+from jump_lane.dissipation.commutation import Commutation
+from jump_lane.dissipation.ledger import Entry, Gap, Loss
+from jump_lane.dissipation.stage import Stage
 from jump_lane.errors import InputError
-from jump_lane.losses.commutation import Commutation
-from jump_lane.losses.ledger import Entry, Gap, Loss
-from jump_lane.losses.stage import Stage
 from jump_lane.quantities import show
 from jump_lane.spec.surroundings import Driver
 from jump_lane.topologies.components import Component

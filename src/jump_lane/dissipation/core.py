@@ -11,8 +11,8 @@ import numpy as np
 from jump_lane.catalogue.kinds import Inductor as InductorPart
 from jump_lane.catalogue.kinds import Transformer
 from jump_lane.circuit.elements import CoupledInductors, Inductor
-from jump_lane.losses.ledger import Entry, Gap, Loss
-from jump_lane.losses.stage import Stage
+from jump_lane.dissipation.ledger import Entry, Gap, Loss
+from jump_lane.dissipation.stage import Stage
 from jump_lane.switching.waveforms import Array
 from jump_lane.topologies.components import Component
 

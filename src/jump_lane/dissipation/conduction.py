@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from jump_lane.circuit.elements import Capacitor, Diode, Inductor, Resistor, Switch
-from jump_lane.losses.ledger import Loss
-from jump_lane.losses.stage import Stage
+from jump_lane.dissipation.ledger import Loss
+from jump_lane.dissipation.stage import Stage
 from jump_lane.topologies.components import Component
 from jump_lane.topologies.named import figures
 

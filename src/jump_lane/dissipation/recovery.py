@@ -6,9 +6,9 @@ import math
 from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Diode, Gan, Igbt, Mosfet
-from jump_lane.losses.commutation import Commutation, stops, turned_on
-from jump_lane.losses.ledger import Entry, Gap, Loss
-from jump_lane.losses.stage import Stage
+from jump_lane.dissipation.commutation import Commutation, stops, turned_on
+from jump_lane.dissipation.ledger import Entry, Gap, Loss
+from jump_lane.dissipation.stage import Stage
 from jump_lane.quantities import show
 
 RECOVERY = "recovery of diodes"

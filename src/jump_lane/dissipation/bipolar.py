@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Igbt
-from jump_lane.losses.commutation import Commutation
-from jump_lane.losses.ledger import Entry, Gap, Loss
-from jump_lane.losses.stage import Stage
+from jump_lane.dissipation.commutation import Commutation
+from jump_lane.dissipation.ledger import Entry, Gap, Loss
+from jump_lane.dissipation.stage import Stage
 
 TURN_ON, TURN_OFF = "turn-on energy", "turn-off energy"
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Diode, Igbt, Mosfet
-from jump_lane.losses.ledger import Gap
-from jump_lane.losses.stage import Stage
+from jump_lane.dissipation.ledger import Gap
+from jump_lane.dissipation.stage import Stage
 from jump_lane.quantities import show
 from jump_lane.topologies.components import Component
 

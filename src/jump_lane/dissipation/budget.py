@@ -7,15 +7,25 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from jump_lane.dissipation import (
+    bipolar,
+    capacitor,
+    charge,
+    conduction,
+    core,
+    overlap,
+    ratings,
+    recovery,
+    winding,
+)
+from jump_lane.dissipation.commutation import commutations
+from jump_lane.dissipation.cooling import network, unknown
+from jump_lane.dissipation.ledger import Entry, Gap, Loss
+from jump_lane.dissipation.missing import missing
+from jump_lane.dissipation.stage import Stage
+from jump_lane.dissipation.thermal import Network, feedback, solve
 from jump_lane.errors import BalanceError, ConvergenceError, RunawayError
 from jump_lane.judge.rating import Rating
-from jump_lane.losses import bipolar, capacitor, charge, conduction, core, overlap, ratings, recovery, winding
-from jump_lane.losses.commutation import commutations
-from jump_lane.losses.cooling import network, unknown
-from jump_lane.losses.ledger import Entry, Gap, Loss
-from jump_lane.losses.missing import missing
-from jump_lane.losses.stage import Stage
-from jump_lane.losses.thermal import Network, feedback, solve
 from jump_lane.operating.point import solve_point
 from jump_lane.switching.waveforms import Array
 from jump_lane.topologies.blocks.damping import derive_damping

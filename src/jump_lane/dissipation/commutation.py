@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from jump_lane.losses.stage import SILENT, Stage
+from jump_lane.dissipation.stage import SILENT, Stage
 from jump_lane.switching.record import Edge
 from jump_lane.topologies.components import Component
 

@@ -7,9 +7,9 @@ from collections.abc import Iterable, Iterator
 import numpy as np
 
 from jump_lane.catalogue.kinds import Capacitor, Diode, Igbt, Inductor, Mosfet, Transformer
+from jump_lane.dissipation.ledger import Gap
+from jump_lane.dissipation.thermal import Network
 from jump_lane.errors import InputError, nearest
-from jump_lane.losses.ledger import Gap
-from jump_lane.losses.thermal import Network
 from jump_lane.spec import Spec
 from jump_lane.spec.surroundings import Sink
 from jump_lane.topologies.components import Component

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from jump_lane.catalogue.kinds import Capacitor as CapacitorPart
-from jump_lane.losses.ledger import Entry, Gap, Loss
-from jump_lane.losses.stage import Stage
+from jump_lane.dissipation.ledger import Entry, Gap, Loss
+from jump_lane.dissipation.stage import Stage
 from jump_lane.quantities import show
 from jump_lane.topologies.components import current_of
 

@@ -1,0 +1,230 @@
+"""A converter as its file, or tables alike, ask for it."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+from jump_lane.circuit.file import CircuitFile, is_circuit, parse_circuit
+from jump_lane.errors import InputError, JumpLaneError
+from jump_lane.quantities import CURRENT, VOLTAGE, Dimension, parse
+from jump_lane.spec import Spec, parse_spec, tables_of
+from jump_lane.spec.keys import key as find_key
+from jump_lane.study.template import fill
+from jump_lane.study.whatif import Change, changed, changed_circuit, range_of
+from jump_lane.topologies.design import Design, derive
+from jump_lane.validation import read_toml
+
+Quantity = str | float
+"""A value as an engineer types it (``"33 µH"``), or a number in the SI unit."""
+
+Settings = Mapping[str, Quantity] | Sequence[str]
+"""Keys and values that replace those of the file, as a mapping or as ``KEY=VALUE`` texts."""
+
+
+@dataclass(frozen=True)
+class Converter:
+    """A converter file, with what was set against it.
+
+    Attributes
+    ----------
+    name
+        What messages call it: usually the path of its file.
+    tables
+        The tables of the file as TOML has them, settings put in.
+    original
+        The same without settings.
+    catalogues
+        Further lists of parts.
+    changes
+        What was set, with the values before and after.
+    """
+
+    name: str
+    tables: dict[str, Any]
+    original: dict[str, Any]
+    catalogues: tuple[str, ...] = ()
+    changes: tuple[Change, ...] = ()
+
+    @cached_property
+    def spec(self) -> Spec:
+        """What is asked, validated.
+
+        Raises
+        ------
+        InputError
+            If the tables do not say what a converter file has to say.
+        """
+        return parse_spec(self.tables, self.name).with_catalogues(self.catalogues)
+
+    @cached_property
+    def design(self) -> Design:
+        """Every value derived over the corners of input and load.
+
+        Raises
+        ------
+        InputError
+            If no value fulfils what is asked.
+        """
+        return self._derived(self.spec)
+
+    @cached_property
+    def before(self) -> Design | None:
+        """The design without what was set; None where nothing was set or there is none."""
+        if not self.changes:
+            return None
+        try:
+            return derive(parse_spec(self.original, self.name).with_catalogues(self.catalogues))
+        except JumpLaneError:
+            return None
+
+    def _derived(self, spec: Spec) -> Design:
+        try:
+            return derive(spec)
+        except InputError as error:
+            raise InputError(f"{self.name}: {error}") from None
+
+    def set(self, settings: Settings) -> Converter:
+        """Return the same converter with some keys set.
+
+        Parameters
+        ----------
+        settings
+            Key of the file or name of a component to value, such as ``{"L": "/10", "output.current": "3 A"}``.
+
+        Raises
+        ------
+        InputError
+            If there is no such key, or it cannot take the value.
+        """
+        tables, changes = changed(self.tables, _texts(settings), False, self.name)
+        return Converter(self.name, tables, self.original, self.catalogues, (*self.changes, *changes))
+
+    def at(self, input_voltage: Quantity | None = None, load: Quantity | None = None) -> Design:
+        """Return the design at one operating point (by default nominal input, full load).
+
+        Parameters
+        ----------
+        input_voltage, load
+            Input voltage [V] and current of the first output [A].
+        """
+        return self.design.at(
+            quantity(input_voltage, VOLTAGE, "input voltage"), quantity(load, CURRENT, "load")
+        )
+
+
+@dataclass(frozen=True)
+class CircuitCase:
+    """A circuit file, with what was set against it."""
+
+    name: str
+    tables: dict[str, Any]
+    changes: tuple[Change, ...] = ()
+
+    @cached_property
+    def loaded(self) -> CircuitFile:
+        """The circuit, validated."""
+        return parse_circuit(self.tables, self.name)
+
+
+def load_circuit(path: str | os.PathLike[str], settings: Settings = ()) -> CircuitCase | None:
+    """Return a circuit file with keys set; None if the file is none.
+
+    Raises
+    ------
+    InputError
+        If a key or value is wrong.
+    """
+    tables = read_toml(Path(path))
+    if not is_circuit(tables):
+        return None
+    name = os.fspath(path)
+    tables, changes = changed_circuit(tables, _texts(settings))
+    found = CircuitCase(name, tables, changes)
+    _ = found.loaded
+    return found
+
+
+def quantity(value: Quantity | None, dimension: Dimension, name: str) -> float | None:
+    """Read a quantity, naming what it is for in any complaint."""
+    if value is None:
+        return None
+    try:
+        return parse(value, dimension)
+    except InputError as error:
+        raise InputError(f"{name}: {error}") from None
+
+
+def load(
+    source: str | os.PathLike[str] | Mapping[str, Any],
+    *,
+    set: Settings = (),
+    ideal: bool = False,
+    catalogues: Sequence[str | os.PathLike[str]] = (),
+) -> Converter:
+    """Return the converter that a file, or tables like those of a file, ask for.
+
+    Parameters
+    ----------
+    source
+        Path of a converter file, or its tables as a mapping.
+    set
+        Keys of the file, or names of components, and values to use instead, such as ``{"L": "/10"}``: absolute, or
+        relative to what holds without (``"*2"``, ``"/2"``, ``"+10 %"``).
+    ideal
+        Whether margins, dead time and everything that parts bring along are left out, as in a textbook.
+    catalogues
+        Lists of parts besides those of the file.
+
+    Returns
+    -------
+    Converter
+        Nothing is derived or simulated yet.
+
+    Raises
+    ------
+    InputError
+        If the file cannot be read, or a key or value is wrong.
+    """
+    if isinstance(source, Mapping):
+        name, original = "tables", dict(source)
+    else:
+        name, original = os.fspath(source), tables_of(Path(source))
+    parse_spec(original, name)
+    tables, changes = changed(original, _texts(set), ideal, name)
+    found = Converter(name, tables, original, tuple(os.fspath(c) for c in catalogues), changes)
+    _ = found.spec
+    return found
+
+
+def new(topology: str, values: Mapping[str, Quantity] | None = None) -> str:
+    """Return the text of a converter file: the example of a topology, with keys replaced.
+
+    Parameters
+    ----------
+    topology
+        A name from `list_topologies`.
+    values
+        Dotted keys and values, such as ``{"output.voltage": "5 V", "input.voltage": "9 V..36 V"}``; where any are given,
+        parts, chosen values, title and story of the example are left out.
+
+    Raises
+    ------
+    InputError
+        If there is no such topology, key, or the result is no valid converter file.
+    """
+    given: dict[str, Any] = {}
+    for name, value in (values or {}).items():
+        find_key(name)
+        given[name] = range_of(str(value)) if isinstance(value, str) else value
+    return fill(topology, given)
+
+
+def _texts(settings: Settings) -> list[str]:
+    if isinstance(settings, Mapping):
+        return [f"{key}={value}" for key, value in settings.items()]
+    return [str(text) for text in settings]

@@ -1,0 +1,524 @@
+"""Results at one operating point: waveforms, what cursors read, spectra, losses; a circuit of one's own."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jump_lane.errors import InputError, NoResultError
+from jump_lane.library.converter import Converter, Quantity, quantity
+from jump_lane.library.result import Result
+from jump_lane.quantities import RATIO, TIME, parse, show
+from jump_lane.report.export import Columns
+from jump_lane.report.table import View
+from jump_lane.topologies.design import Design
+
+if TYPE_CHECKING:
+    from jump_lane.circuit.file import CircuitFile
+    from jump_lane.dissipation.budget import Budget
+    from jump_lane.report.circuit import CircuitRun
+    from jump_lane.report.figures import Panel
+    from jump_lane.report.waves import Shown
+    from jump_lane.switching.record import Recording
+    from jump_lane.switching.waveforms import Harmonic, Measures, Waveforms, Window
+
+Array = NDArray[np.float64]
+
+LONGEST = 1000
+"""Periods that two cursors may span."""
+
+
+@dataclass(frozen=True, repr=False)
+class Simulation(Result):
+    """The periodic steady state of one operating point.
+
+    Attributes
+    ----------
+    title
+        Which point of what this is.
+    recording
+        The period as the simulator has it.
+    panels
+        What a figure shows: title and signals of each panel; ``~`` behind a signal is without its average.
+    coils
+        Inductors whose voltage and current the table of intervals shows.
+    control
+        Duty ratio, shift or whatever holds the output; None where nothing is controlled.
+    """
+
+    title: str
+    recording: Recording
+    panels: tuple[tuple[str, tuple[str, ...]], ...]
+    coils: tuple[str, ...] = ()
+    control: float | None = None
+    changes: tuple[Any, ...] = ()
+
+    @property
+    def period(self) -> float:
+        """Length of the period [s]."""
+        return self.recording.period
+
+    @property
+    def names(self) -> list[str]:
+        """Names of all signals: ``L.i`` (current [A]), ``S1.v`` (voltage [V]), ``S1.gate``, ``@node`` (potential [V])."""
+        return list(self.recording.names)
+
+    def waveforms(self, signals: Sequence[str] = ()) -> Mapping[str, Array]:
+        """Return signals over one period as arrays, and their instants under ``time`` [s].
+
+        Parameters
+        ----------
+        signals
+            Names; all of them by default.
+
+        Returns
+        -------
+        mapping
+            (m,) each; a jump has two samples at one instant.
+
+        Raises
+        ------
+        InputError
+            If there is no such signal.
+        """
+        seen = self._seen(tuple(signals or self.names))
+        return {"time": seen.time, **seen.signals}
+
+    def measures(self, signal: str) -> Measures:
+        """Return average, rms, extremes and ripple of a signal over one period, exact."""
+        self.recording.index(signal)
+        return self.recording.measures(signal)
+
+    def between(self, signal: str, start: Quantity, end: Quantity) -> Window:
+        """Return what two cursors [s] read off a signal: values, slope, average, rms, integral."""
+        from jump_lane.switching.waveforms import window
+
+        self.recording.index(signal)
+        return window(self.recording.samples_between(signal, *self.cursors(start, end)))
+
+    def cursors(self, start: Quantity | None, end: Quantity | None) -> tuple[float, float]:
+        """Return two cursors [s]: by default the start of the period, and a period later.
+
+        Raises
+        ------
+        InputError
+            If they are not in order, or too far apart.
+        """
+        first = quantity(start, TIME, "--from") or 0.0
+        last = quantity(end, TIME, "--to")
+        found = (first, first + self.period if last is None else last)
+        if not 0.0 <= found[0] < found[1]:
+            raise InputError(
+                f"--from {show(found[0], 's')} --to {show(found[1], 's')}: expected 0 ≤ from < to"
+            )
+        if found[1] > LONGEST * self.period:
+            raise InputError(
+                f"--to {show(found[1], 's')}: expected {LONGEST} periods ({show(LONGEST * self.period, 's')}) at most"
+            )
+        return found
+
+    def spectrum(self, signal: str, highest: int = 40) -> list[Harmonic]:
+        """Return the harmonics 0 to `highest` of a signal: frequency [Hz], amplitude (peak), phase [°]."""
+        from jump_lane.switching.waveforms import harmonics
+
+        self.recording.index(signal)
+        return harmonics(self.recording.samples_between(signal, 0.0, self.period), self.period, highest)
+
+    def _seen(self, signals: tuple[str, ...]) -> Waveforms:
+        for name in signals:
+            self.recording.index(name)
+        return self.recording.waveforms(signals)
+
+    def window(
+        self,
+        signals: Sequence[str] = (),
+        periods: int = 2,
+        start: Quantity | None = None,
+        end: Quantity | None = None,
+    ) -> Shown:
+        """Return what a figure shows: panels, and their waveforms in a window [s]."""
+        from jump_lane.report.figures import source_of
+        from jump_lane.report.waves import Shown, windowed
+
+        panels = self._panels(signals)
+        names = tuple(dict.fromkeys(source_of(s) for p in panels for s in p.signals))
+        seen = self._seen(names).repeated(periods)
+        span = (quantity(start, TIME, "--from"), quantity(end, TIME, "--to"))
+        return Shown(panels, windowed(seen, span), {name: self.recording.measures(name) for name in names})
+
+    def _panels(self, signals: Sequence[str]) -> tuple[Panel, ...]:
+        from jump_lane.report.figures import Panel, source_of
+
+        for name in signals:
+            self.recording.index(name.rstrip("~="))
+        wanted = [(s, (s,)) for s in signals] or self.panels
+        known = set(self.recording.names)
+        found = (Panel(title, tuple(s for s in names if source_of(s) in known)) for title, names in wanted)
+        return tuple(p for p in found if p.signals)
+
+    def view(self, shown: Shown | None = None) -> View:
+        """Return measures and the intervals of the period."""
+        from jump_lane.report.waves import waves_view
+
+        found = (shown or self.window()).measures
+        return replace(waves_view(self.title, self.recording, found, self.coils), changes=self.changes)
+
+    def columns(self) -> Columns:
+        """Return the samples of all signals over one period; a jump has two rows at one instant."""
+        from jump_lane.report.waves import sample_columns
+
+        return sample_columns(self._seen(tuple(self.names)))
+
+    def drawing(self, shown: Shown | None = None) -> Any:
+        """Return the usual signals over two periods, with their measures."""
+        from jump_lane.report.figures import waves_figure
+
+        seen = shown or self.window()
+        return waves_figure(self.title, seen.panels, seen.waveforms, seen.measures)
+
+
+def simulate(
+    converter: Converter,
+    *,
+    input_voltage: Quantity | None = None,
+    load: Quantity | None = None,
+    control: Quantity | None = None,
+) -> Simulation:
+    """Return the steady state of one operating point, with the output held or at a fixed control.
+
+    Parameters
+    ----------
+    input_voltage, load
+        Operating point [V], [A]; by default nominal input and full load.
+    control
+        Duty ratio, shift or whatever the topology is controlled by; None lets it hold the output.
+
+    Raises
+    ------
+    InputError
+        If a quantity is wrong.
+    NoResultError
+        If there is no such state, or its balances do not close.
+    """
+    from jump_lane.operating.point import solve
+
+    design = converter.at(input_voltage, load)
+    fixed = None if control is None else design.page.control.read(str(control), "--control")
+    state, recording = solve(design, control=fixed)
+    return Simulation(
+        point_title(design, state.control), recording, tuple(design.page.figure), design.inductors, state.control,
+        converter.changes,
+    )  # fmt: skip
+
+
+def point_title(design: Design, control: float) -> str:
+    """Return in words which operating point this is, the load as the file has it."""
+    name = design.spec.title or design.page.title
+    symbol = design.page.control.symbol
+    return (
+        f"{name}: {show(design.inputs[0], 'V')} in, {load_words(design)}, "
+        f"{symbol} = {show(control, design.page.control.unit)}"
+    )
+
+
+def load_words(design: Design) -> str:
+    """Return the load of the first output: a current where it is held, else what the file gives, a resistance too."""
+    output, current = design.spec.output[0], design.loads[0]
+    voltage = abs(output.voltages_at((current,))[0])
+    if output.leds is None and output.resistance is not None and current > 0.0:
+        return f"{show(voltage / current, 'Ω')} load"
+    if output.leds is None and output.power is not None:
+        return f"{show(voltage * current, 'W')} load"
+    return f"{show(current, 'A')} load"
+
+
+@dataclass(frozen=True, repr=False)
+class Read(Result):
+    """What two cursors read off some signals."""
+
+    simulation: Simulation
+    signals: tuple[str, ...]
+    cursors: tuple[float, float]
+
+    def view(self) -> View:
+        """Return values, slope, average, rms, ripple and charge of each signal."""
+        from jump_lane.report.measure import measure_view
+
+        found = measure_view(
+            self.simulation.title, self.simulation.recording, list(self.signals), self.cursors
+        )
+        return replace(found, changes=self.simulation.changes)
+
+    def columns(self) -> Columns:
+        """Return a row for each signal."""
+        from jump_lane.report.measure import measure_columns
+
+        return measure_columns(self.simulation.recording, list(self.signals), self.cursors)
+
+
+@dataclass(frozen=True, repr=False)
+class Spectrum(Result):
+    """Harmonics of some signals."""
+
+    simulation: Simulation
+    spectra: dict[str, list[Harmonic]]
+    decibel: bool = False
+
+    def view(self) -> View:
+        """Return frequency, amplitude and phase of every harmonic."""
+        from jump_lane.report.measure import spectrum_view
+
+        return replace(
+            spectrum_view(self.simulation.title, self.spectra, self.decibel), changes=self.simulation.changes
+        )
+
+    def columns(self) -> Columns:
+        """Return a row for each harmonic of each signal."""
+        rows = [(name, h) for name, found in self.spectra.items() for h in found]
+        return {
+            "signal": [name for name, _ in rows],
+            "harmonic": [h.order for _, h in rows],
+            "frequency [Hz]": [h.frequency for _, h in rows],
+            "amplitude": [h.amplitude for _, h in rows],
+            "phase [°]": [h.phase for _, h in rows],
+        }
+
+    def drawing(self) -> Any:
+        """Return the harmonics as lines over frequency."""
+        from jump_lane.report.figures import spectrum_figure
+
+        return spectrum_figure(self.simulation.title, self.spectra, self.decibel)
+
+
+def measure(
+    simulation: Simulation,
+    signals: Sequence[str] = (),
+    start: Quantity | None = None,
+    end: Quantity | None = None,
+) -> Read:
+    """Read signals between two cursors.
+
+    Parameters
+    ----------
+    signals
+        Names; by default the currents of the inductors and the output voltage.
+    start, end
+        Cursors [s]; by default one period.
+    """
+    names = _named(simulation, signals)
+    return Read(simulation, names, simulation.cursors(start, end))
+
+
+def spectrum(
+    simulation: Simulation, signals: Sequence[str] = (), highest: int = 40, decibel: bool = False
+) -> Spectrum:
+    """Return the harmonics of signals, amplitudes as they are or in decibels above one microunit."""
+    names = _named(simulation, signals)
+    return Spectrum(simulation, {name: simulation.spectrum(name, highest) for name in names}, decibel)
+
+
+def _named(simulation: Simulation, signals: Sequence[str]) -> tuple[str, ...]:
+    names = tuple(signals) or (*(f"{name}.i" for name in simulation.coils), "load.v")
+    for name in names:
+        simulation.recording.index(name)
+    return names
+
+
+@dataclass(frozen=True, repr=False)
+class Losses(Result):
+    """Where every watt goes at one operating point."""
+
+    converter: Converter
+    design: Design
+    budget: Budget
+
+    @property
+    def efficiency(self) -> float:
+        """Output power over input power [1]; NaN where no part has any figure."""
+        return self.budget.efficiency
+
+    @property
+    def temperatures(self) -> dict[str, float]:
+        """Temperature of every component whose cooling is known [°C]."""
+        return dict(self.budget.temperatures)
+
+    def view(self) -> View:
+        """Return losses by part and mechanism, temperatures, ratings, the power balance, what is not known."""
+        from jump_lane.report.losses import losses_view
+
+        return replace(losses_view(self.design, self.budget), changes=self.converter.changes)
+
+    def columns(self) -> Columns:
+        """Return a row for each component and mechanism."""
+        from jump_lane.report.losses import losses_columns
+
+        return losses_columns(self.budget)
+
+    def drawing(self) -> Any:
+        """Return the losses as stacked bars."""
+        from jump_lane.report.losses import losses_figure
+
+        return losses_figure(self.design, self.budget)
+
+
+def losses(
+    converter: Converter, *, input_voltage: Quantity | None = None, load: Quantity | None = None
+) -> Losses:
+    """Return where every watt goes at one operating point, temperatures and losses solved together.
+
+    Parameters
+    ----------
+    input_voltage, load
+        Operating point [V], [A]; by default nominal input and full load.
+
+    Raises
+    ------
+    NoResultError
+        If there is no steady state, or no stable temperature.
+    """
+    from jump_lane.dissipation.budget import budget
+
+    design = converter.at(input_voltage, load)
+    return Losses(converter, design, budget(design))
+
+
+@dataclass(frozen=True, repr=False)
+class CornerLosses(Result):
+    """Loss, efficiency and hottest part at every corner."""
+
+    converter: Converter
+    budgets: tuple[tuple[tuple[float, float], Budget | str], ...]
+
+    def view(self) -> View:
+        """Return a row for each corner; the exit status is 1 where a rating is not kept, 3 where there is no result."""
+        from jump_lane.report.losses import corners_view
+
+        return replace(corners_view(self.budgets), changes=self.converter.changes)
+
+    def columns(self) -> Columns:
+        """Return a row for each corner."""
+        from jump_lane.report.losses import corners_columns
+
+        return corners_columns(self.budgets)
+
+
+def losses_at_corners(converter: Converter) -> CornerLosses:
+    """Return loss, efficiency and hottest part at every corner of input and load, temperatures settled."""
+    from jump_lane.dissipation.budget import budget
+
+    design = converter.design
+    found: list[tuple[tuple[float, float], Budget | str]] = []
+    for i, j in np.ndindex(design.shape):
+        at = (design.inputs[i], design.loads[j])
+        try:
+            found.append((at, budget(design, i, j)))
+        except NoResultError as error:
+            found.append((at, str(error)))
+    return CornerLosses(converter, tuple(found))
+
+
+@dataclass(frozen=True, repr=False)
+class OwnCircuit(Result):
+    """The steady state of a circuit of one's own."""
+
+    title: str
+    run: CircuitRun
+    branches: tuple[str, ...]
+
+    @property
+    def simulation(self) -> Simulation:
+        """The same as any other operating point, for figures, cursors and spectra."""
+        panels = tuple((f"{b}.{q}", (f"{b}.{q}",)) for b in self.branches[:3] for q in ("i", "v"))
+        return Simulation(self.title, self.run.recording, panels, (), self.run.control)
+
+    def view(self) -> View:
+        """Return measures of elements, conduction and blocking of valves, powers, intervals, balances."""
+        from jump_lane.report.circuit import circuit_view
+
+        return circuit_view(self.title, self.run, list(self.branches))
+
+    def columns(self) -> Columns:
+        """Return a row for each signal: average, rms, extremes."""
+        from jump_lane.report.circuit import circuit_columns
+
+        return circuit_columns(self.run.recording, list(self.branches))
+
+    def drawing(self) -> Any:
+        """Return voltages and currents of the first elements over two periods."""
+        return self.simulation.drawing()
+
+
+def run_circuit(
+    source: str | os.PathLike[str] | CircuitFile,
+    *,
+    elements: Sequence[str] = (),
+    settle: int | None = None,
+    control: Quantity | None = None,
+    force: bool = False,
+    name: str = "circuit",
+) -> OwnCircuit:
+    """Run a circuit of one's own to its periodic steady state.
+
+    Parameters
+    ----------
+    source
+        A circuit file, or what is loaded of one.
+    elements
+        Elements to show; all by default.
+    settle
+        Periods to run from all-zero states instead; the last one is shown.
+    control
+        Value of the control variable, where the gates depend on it and nothing is to be held.
+    force
+        Whether a result that cannot be trusted is returned with its reason.
+    name
+        What to call the circuit where it has no title and no file.
+
+    Raises
+    ------
+    InputError
+        If the file is not valid, or names no such element.
+    NoResultError
+        If there is no trustworthy steady state.
+    """
+    from jump_lane.circuit.file import CircuitFile
+    from jump_lane.circuit.file import load as load_circuit
+    from jump_lane.report.circuit import select
+
+    loaded = source if isinstance(source, CircuitFile) else load_circuit(Path(source))
+    title = loaded.title or (name if isinstance(source, CircuitFile) else os.fspath(source))
+    fixed = None if control is None else parse(control, RATIO)
+    run = _steady(loaded, fixed) if settle is None else _settled(loaded, settle)
+    if run.doubts and not force:
+        raise NoResultError("\n".join((*run.doubts, "(--force shows the figures all the same)")))
+    if settle is not None:
+        title = f"{title}: period {settle} from all-zero states"
+    return OwnCircuit(title, run, tuple(select(run.recording, list(elements))))
+
+
+def _steady(loaded: CircuitFile, control: float | None) -> CircuitRun:
+    from jump_lane.operating.own import steady
+    from jump_lane.report.circuit import CircuitRun
+    from jump_lane.switching.balance import balance
+
+    if control is not None:
+        loaded = replace(loaded, circuit=replace(loaded.circuit, control=control), hold=None)
+    state, recording, doubts = steady(loaded)
+    shown = control if loaded.hold is None else state.control
+    return CircuitRun(recording, balance(recording), shown, doubts)
+
+
+def _settled(loaded: CircuitFile, periods: int) -> CircuitRun:
+    from jump_lane.report.circuit import CircuitRun
+    from jump_lane.switching.balance import balance, jumps
+    from jump_lane.switching.settling import settle
+
+    recording, remaining = settle(loaded.circuit, periods)
+    notes = (f"the states still move by {100 * remaining:.2g} % of their size in a period", *jumps(recording))
+    return CircuitRun(recording, balance(recording), None, recording.trespasses, notes)

@@ -1,0 +1,135 @@
+"""What needs no calculation, or only tells files apart: topologies, keys, schemas, differences."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from jump_lane.library.converter import Converter
+from jump_lane.library.result import Result
+from jump_lane.report.export import Columns
+from jump_lane.report.table import View
+
+
+@dataclass(frozen=True, repr=False)
+class Topologies(Result):
+    """The topologies that there are."""
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Their names."""
+        from jump_lane.topologies import NAMES
+
+        return tuple(NAMES)
+
+    def view(self) -> View:
+        """Return what each is good for, its conversion range, and whether it isolates."""
+        from jump_lane.report.topologies import topologies_view
+        from jump_lane.topologies import pages
+
+        return topologies_view(pages())
+
+    def columns(self) -> Columns:
+        """Return a row for each topology."""
+        rows = self.view().data["topologies"]
+        return {
+            key: [row[key] for row in rows] for key in ("name", "title", "conversion", "isolated", "good_for")
+        }
+
+
+def list_topologies() -> Topologies:
+    """Return the topologies: what each is good for, its conversion range, isolated or not."""
+    return Topologies()
+
+
+@dataclass(frozen=True, repr=False)
+class Explanation(Result):
+    """What a key of the converter file means."""
+
+    key: str
+
+    def view(self) -> View:
+        """Return meaning, what is expected, default, and how it is typed."""
+        from jump_lane.report.keys import explain_view
+
+        return explain_view(self.key)
+
+
+def explain(key: str) -> Explanation:
+    """Explain a key of the converter file, a table of it, or a figure of a part.
+
+    Parameters
+    ----------
+    key
+        Dotted, such as ``switching.current_ripple``, ``margin`` or ``parts.S1.resistance``.
+
+    Raises
+    ------
+    InputError
+        If there is no such key, with the nearest one.
+    """
+    found = Explanation(key)
+    found.view()
+    return found
+
+
+@dataclass(frozen=True, repr=False)
+class Differences(Result):
+    """What differs between two converters."""
+
+    old: Converter
+    new: Converter
+    shown: View
+
+    def view(self) -> View:
+        """Return keys, component values, derived values and verdicts that differ."""
+        return self.shown
+
+    def columns(self) -> Columns:
+        """Return a row for each difference."""
+        groups = ("keys", "components", "values", "verdicts")
+        rows = [(group, row) for group in groups for row in self.shown.data[group]]
+        found: Columns = {"group": [group for group, _ in rows]}
+        return found | {k: [row[k] for _, row in rows] for k in ("what", "before", "after", "change")}
+
+
+def diff(old: Converter, new: Converter) -> Differences:
+    """Return which keys, values and verdicts differ between two converters, every corner of both simulated.
+
+    Raises
+    ------
+    InputError
+        If one of them cannot be derived.
+    """
+    from jump_lane.report.diff import diff_view
+    from jump_lane.study.check import check
+    from jump_lane.study.diff import keys_differ, values_differ, verdicts_differ
+
+    values = values_differ(old.design, new.design)
+    parts = [d for d in values if new.design.sheet[d.what].line.component]  # type: ignore[union-attr]
+    view = diff_view(
+        (old.name, new.name),
+        keys_differ(old.tables, new.tables),
+        parts,
+        [d for d in values if d not in parts],
+        verdicts_differ(check(old.design), check(new.design)),
+    )
+    return Differences(old, new, view)
+
+
+def schema(which: str = "converter") -> dict[str, Any]:
+    """Return a JSON Schema (draft 2020-12).
+
+    Parameters
+    ----------
+    which
+        ``converter``, ``circuit`` or ``catalogue`` for what is read; the name of a command for its JSON.
+
+    Raises
+    ------
+    InputError
+        If there is no such schema.
+    """
+    from jump_lane.report.schemas import schema as find
+
+    return find(which)

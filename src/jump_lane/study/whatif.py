@@ -1,0 +1,376 @@
+"""What if: keys of a converter file set to other values without editing it, absolutely or against what they are."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from copy import deepcopy
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from pydantic import BaseModel
+
+from jump_lane.errors import InputError, JumpLaneError, nearest
+from jump_lane.quantities import RATIO, dimension_with, exact, parse, show
+from jump_lane.quantities.fields import Limit
+from jump_lane.spec import Spec, parse_spec
+from jump_lane.spec.keys import key as find_key
+from jump_lane.spec.keys import keys
+from jump_lane.topologies import page as find_page
+from jump_lane.topologies.design import Design, derive
+from jump_lane.topologies.page import Page
+
+RELATIVE = re.compile(r"\s*(?P<sign>[*/×+-])\s*(?P<amount>[^%]+?)\s*(?P<percent>%)?\s*")
+"""``*2``, ``/10``, ``+20 %``, ``-5 %``: against what the key is."""
+
+IDEAL: dict[str, dict[str, Any]] = {
+    "margin": {
+        "inductance": 0.0,
+        "capacitance": 0.0,
+        "voltage": 0.0,
+        "current": 0.0,
+        "spike": 0.0,
+        "esr_share": 0.0,
+    },
+    "switching": {"dead_time": 0.0},
+}
+"""What the tables of an ideal converter say: no margins, no dead time; what parts bring along is left out besides."""
+
+REAL = ("parts", "driver", "controller", "thermal", "efficiency")
+"""Tables that only real parts need."""
+
+EXCLUSIVE = (("current", "power", "resistance"), ("voltage", "ac"))
+"""Keys of one table of which only one says what is asked: one that is set takes the place of the others."""
+
+
+@dataclass(frozen=True)
+class Change:
+    """One key that was set: its full name, what it was before (empty: nothing) and what it is now."""
+
+    key: str
+    before: str
+    after: str
+
+    def text(self) -> str:
+        """Return the change in words."""
+        return f"{self.key}: {self.before} → {self.after}" if self.before else f"{self.key} = {self.after}"
+
+
+def changed(
+    tables: dict[str, Any], settings: Sequence[str], ideal: bool, where: str
+) -> tuple[dict[str, Any], tuple[Change, ...]]:
+    """Return the tables of a converter file with keys set, and what was changed.
+
+    Parameters
+    ----------
+    settings
+        ``KEY=VALUE`` each: a dotted key of the file, or a component (``L``, ``S1``) for its value or part.  A value that
+        starts with ``*``, ``/``, or is a percentage with a sign, is relative to what holds without it.
+    ideal
+        Whether margins, dead time and the figures of parts are left out first.
+    where
+        What to call the file in messages.
+
+    Raises
+    ------
+    InputError
+        If there is no such key, or it cannot take the value.
+    """
+    found = _idealised(tables) if ideal else tables
+    changes = [Change("--ideal", "", "no margins, no drops, no dead time")] if ideal else []
+    for text in settings:
+        name, equals, value = (part.strip() for part in text.partition("="))
+        if not (name and equals and value):
+            raise InputError(
+                f"--set {text}: expected KEY=VALUE, such as output.current=3A, L=/2 or frequency=+10%"
+            )
+        try:
+            found, change = _Case(found, where).set(name, value)
+        except InputError as error:
+            raise InputError(f"--set {text}: {error}") from None
+        changes.append(change)
+    return found, tuple(changes)
+
+
+def changed_circuit(
+    tables: dict[str, Any], settings: Sequence[str]
+) -> tuple[dict[str, Any], tuple[Change, ...]]:
+    """Return the tables of a circuit file with keys (``element.L1.inductance``, ``frequency``) set, and what was changed.
+
+    Raises
+    ------
+    InputError
+        If a setting is none; what the circuit cannot take shows when it is read.
+    """
+    changes = []
+    for text in settings:
+        name, equals, value = (part.strip() for part in text.partition("="))
+        if not (name and equals and value):
+            raise InputError(f"--set {text}: expected KEY=VALUE, such as element.L1.inductance=22u")
+        path = tuple(name.split("."))
+        before: Any = tables
+        for part in path:
+            before = before.get(part, "") if isinstance(before, dict) else ""
+        tables = with_value(tables, path, value)
+        changes.append(Change(name, str(before or ""), value))
+    return tables, tuple(changes)
+
+
+def full_key(tables: dict[str, Any], name: str, value: str) -> tuple[str, ...]:
+    """Return the parts of the full key that a name stands for, given what it is to be set to.
+
+    Raises
+    ------
+    InputError
+        If there is no such key or component.
+    """
+    return _Case(tables, "file")._path(name, value)
+
+
+def _idealised(tables: dict[str, Any]) -> dict[str, Any]:
+    found = {name: deepcopy(table) for name, table in tables.items() if name not in REAL}
+    for name, values in IDEAL.items():
+        known = found.get(name, {})
+        found[name] = {**known, **values} if isinstance(known, dict) else known
+    return found
+
+
+@dataclass(frozen=True)
+class _Case:
+    """The tables of a file on the way from one setting to the next."""
+
+    tables: dict[str, Any]
+    where: str
+
+    @cached_property
+    def page(self) -> Page:
+        return find_page(str(self.tables.get("topology", "")))
+
+    @cached_property
+    def spec(self) -> Spec:
+        return parse_spec(self.tables, self.where)
+
+    @cached_property
+    def design(self) -> Design:
+        return derive(self.spec)
+
+    @cached_property
+    def units(self) -> dict[str, str]:
+        """Components with a value, and its unit."""
+        return {line.symbol: line.unit for line in self.page.lines() if line.component}
+
+    @cached_property
+    def roles(self) -> list[str]:
+        return [role.name for role in self.page.roles]
+
+    def set(self, name: str, value: str) -> tuple[dict[str, Any], Change]:
+        """Return the tables with one key set."""
+        path = self._path(name, value)
+        relative = RELATIVE.fullmatch(value)
+        if relative is not None and (relative["sign"] in "*/×" or relative["percent"]):
+            factor = _factor(relative)
+            new: Any = self._scaled(path, factor)
+        else:
+            new = value if path[0] in ("parts", "chosen") else range_of(value)
+        before = self._shown(path)
+        tables = with_value(self.tables, path, new)
+        return tables, Change(".".join(path), before, _Case(tables, self.where)._shown(path, value))
+
+    def _path(self, name: str, value: str) -> tuple[str, ...]:
+        """Return the full key that a name stands for."""
+        if name in self.units and (name not in self.roles or _is_value(value, self.units[name])):
+            return ("chosen", name)
+        if name in self.roles:
+            return ("parts", name)
+        parts = tuple(name.split("."))
+        if parts[0] in ("chosen", "parts") and len(parts) > 1:
+            known = self.units if parts[0] == "chosen" else self.roles
+            if parts[1] not in known:
+                raise InputError(
+                    f"{parts[1]}: no such component of the {self.page.name}; {nearest(parts[1], known)}"
+                )
+            return parts
+        if len(parts) == 1 and name not in keys():
+            return self._alone(name)
+        find_key(name)
+        return parts
+
+    def _alone(self, name: str) -> tuple[str, ...]:
+        """Return the key whose last part is a name: that of how it is switched, or the only one."""
+        if f"switching.{name}" in keys():
+            return ("switching", name)
+        ends = [p for p in keys() if p.rpartition(".")[2] == name and "DEVICE" not in p and "NAME" not in p]
+        if len(ends) == 1:
+            return tuple(ends[0].split("."))
+        if ends:
+            raise InputError(f"{name}: stands in several tables; expected one of {', '.join(ends)}")
+        raise InputError(f"no such key or component; {nearest(name, {*keys(), *self.units, *self.roles})}")
+
+    def _scaled(self, path: tuple[str, ...], factor: float) -> Any:
+        """Return what stands at a key, times a factor."""
+        known, unit = self._known(path), self._unit(path)
+        if isinstance(known, float):
+            return exact(known * factor, unit)
+        if isinstance(known, int) and not isinstance(known, bool):
+            return known * factor
+        if isinstance(known, Limit):
+            return (
+                exact(100.0 * known.value * factor, "%")
+                if known.relative
+                else exact(known.value * factor, unit)
+            )
+        if isinstance(known, BaseModel):
+            numbers = {k: v for k, v in known.model_dump().items() if v is not None}
+            if numbers and all(isinstance(v, float) for v in numbers.values()):
+                return {k: exact(v * factor, unit) for k, v in numbers.items()}
+        if known is None:
+            raise InputError("nothing holds there yet that could be scaled; expected an absolute value")
+        raise InputError(f"{known} cannot be scaled; expected an absolute value")
+
+    def _known(self, path: tuple[str, ...]) -> Any:
+        """Return what holds at a key: of the file, by default, or derived."""
+        if path[0] == "chosen":
+            return self.design.components()[path[1]]
+        if path[0] == "parts":
+            return self._figure(path)
+        at: Any = self.spec
+        for part in path:
+            if isinstance(at, list):
+                at, skip = (
+                    (at[int(part) - 1], True) if part.isdecimal() and int(part) <= len(at) else (at[0], False)
+                )
+                if skip:
+                    continue
+            at = at.get(part) if isinstance(at, dict) else getattr(at, part, None)
+        return at
+
+    def _figure(self, path: tuple[str, ...]) -> Any:
+        """Return a figure of a part as it is used, or the name of the part."""
+        if len(path) == 2:
+            return self.spec.data(path[1]).get("part")
+        role = next(r for r in self.page.roles if r.name == path[1])
+        datum = next((d for d in role.data if d.key == path[2]), None)
+        if datum is not None and datum.symbol in self.design.sheet:
+            return self.design.sheet[datum.symbol].worst
+        given = self.spec.data(path[1]).get(path[2])
+        return given
+
+    def _shown(self, path: tuple[str, ...], typed: str = "") -> str:
+        """Return what holds at a key as text; empty where nothing does."""
+        try:
+            known = self._known(path)
+        except (JumpLaneError, KeyError):
+            return typed
+        return _text(known, self._unit(path)) or typed
+
+    def _unit(self, path: tuple[str, ...]) -> str:
+        if path[0] == "chosen":
+            return self.units[path[1]]
+        if path[0] == "parts":
+            role = next(r for r in self.page.roles if r.name == path[1])
+            return next((d.unit for d in role.data if d.key == path[-1]), "")
+        return find_key(".".join(path)).unit
+
+
+def _text(known: Any, unit: str) -> str:
+    if known is None or isinstance(known, str):
+        return known or ""
+    if isinstance(known, Limit):
+        return f"{100.0 * known.value:.4g} %" if known.relative else show(known.value, unit)
+    if isinstance(known, BaseModel):
+        numbers = [v for v in known.model_dump().values() if isinstance(v, float)]
+        return " … ".join(dict.fromkeys(show(v, unit) for v in sorted(numbers)))
+    if isinstance(known, float):
+        return show(known, unit)
+    return str(known)
+
+
+def _factor(relative: re.Match[str]) -> float:
+    amount = parse(relative["amount"], RATIO)
+    if relative["percent"]:
+        amount = 1.0 + (-amount if relative["sign"] == "-" else amount) / 100.0
+        if relative["sign"] in "*/×":
+            raise InputError("expected a factor such as *2, or a percentage with a sign such as +20%")
+        return amount
+    if amount <= 0.0:
+        raise InputError("expected a factor above 0")
+    return 1.0 / amount if relative["sign"] == "/" else amount
+
+
+def _is_value(text: str, unit: str) -> bool:
+    """Tell whether a text is a value of a component rather than the name of a part."""
+    if RELATIVE.fullmatch(text):
+        return True
+    try:
+        parse(text, dimension_with(unit))
+    except InputError:
+        return text[:1].isdecimal()
+    return True
+
+
+def range_of(text: str) -> Any:
+    """Return ``9V..36V`` as a range, ``9V..24V..36V`` as one with what is usual, anything else as it is.
+
+    Raises
+    ------
+    InputError
+        If there are more ends than that.
+    """
+    ends = [end.strip() for end in text.split("..")]
+    if len(ends) == 1 or not all(ends):
+        return text
+    if len(ends) > 3:
+        raise InputError(f"{text}: expected LOWEST..HIGHEST or LOWEST..USUAL..HIGHEST")
+    bounds = ("min", "max") if len(ends) == 2 else ("min", "nominal", "max")
+    return dict(zip(bounds, ends, strict=True))
+
+
+def with_value(tables: dict[str, Any], path: tuple[str, ...], value: Any) -> dict[str, Any]:
+    """Return tables with one key set, what excludes it taken away."""
+    found = deepcopy(tables)
+    if path[0] == "parts" and len(path) == 2:
+        found.get("chosen", {}).pop(path[1], None)
+    at: Any = found
+    for k, part in enumerate(path[:-1]):
+        inner = at.get(part)
+        if isinstance(inner, str | int | float):  # one value stands for the whole table
+            bounds = path[k + 1] in ("min", "nominal", "max")
+            inner = at[part] = {"min": inner, "max": inner} if bounds else {"part": inner}
+        elif inner is None:
+            inner = at[part] = {}
+        if isinstance(inner, list):
+            following = path[k + 1] if k + 1 < len(path) else ""
+            inner = inner[_place(inner, following, path)]
+        at = inner
+        if isinstance(tables.get(part), list) and path[k + 1].isdecimal():
+            return _finish(found, at, path[k + 2 :], value)
+    return _finish(found, at, path[-1:], value)
+
+
+def _place(entries: list[Any], following: str, path: tuple[str, ...]) -> int:
+    """Return which entry of a list is meant: the first one, or that of a number."""
+    number = int(following) if following.isdecimal() else 1
+    if not 1 <= number <= len(entries):
+        raise InputError(f"{'.'.join(path)}: there are {len(entries)} of them; expected 1 to {len(entries)}")
+    return number - 1
+
+
+def _finish(found: dict[str, Any], at: Any, rest: tuple[str, ...], value: Any) -> dict[str, Any]:
+    for part in rest[:-1]:
+        inner = at.get(part)
+        at[part] = {"min": inner, "max": inner} if isinstance(inner, str | int | float) else dict(inner or {})
+        at = at[part]
+    last = rest[-1]
+    for group in EXCLUSIVE:
+        for other in group if last in group else ():
+            if other != last and isinstance(at.get(other), str | dict | int | float) and at is not found:
+                del at[other]
+    known = at.get(last)
+    at[last] = {**known, "part": value} if isinstance(known, dict) and _names_part(found, at) else value
+    return found
+
+
+def _names_part(tables: dict[str, Any], at: Any) -> bool:
+    """Tell whether a table is that of the parts."""
+    return at is tables.get("parts")
