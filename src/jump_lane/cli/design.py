@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
@@ -112,7 +113,7 @@ def new(
 def _by_option(message: str) -> str:
     """Return a message about keys of a new file as one about the options that were typed."""
     for key, option in NEW.items():
-        message = message.replace(f"new: {key}", option)
+        message = message.replace(f"new: {key}.", f"{option}, ").replace(f"new: {key}", option)
     return message
 
 
@@ -222,7 +223,7 @@ def _check_many(
     from jump_lane.library.junit import junit_xml
 
     ensure_compiled()
-    found = check_many((str(path), lambda path=path: load_case(path, *settings)) for path in files)
+    found = check_many((str(path), partial(load_case, path, *settings)) for path in files)
     if junit is not None:
         write_whole(junit, junit_xml(found), overwrite)
         note(f"wrote {junit}")
@@ -245,8 +246,8 @@ def schema(
 
     if circuit + catalogue + (output is not None) > 1:
         raise InputError("schema: expected one of --circuit, --catalogue and --output")
-    which = output or ("circuit" if circuit else "catalogue" if catalogue else "converter")
-    print(json.dumps(find(which), indent=2, ensure_ascii=False))
+    which = "circuit" if circuit else "catalogue" if catalogue else "converter"
+    print(json.dumps(find(which, output=output), indent=2, ensure_ascii=False))
 
 
 def explain(

@@ -29,9 +29,12 @@ class Indexed(Protocol):
 R = TypeVar("R", bound=Indexed)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Result:
     """A result: printed it is its tables, in a notebook too."""
+
+    def __repr__(self) -> str:
+        return f"<{type(self).__name__}: print it, or use frame(), figure(), json()>"
 
     def view(self) -> View:
         """Return tables and notes for a reader, and data for a program."""

@@ -117,19 +117,21 @@ def diff(old: Converter, new: Converter) -> Differences:
     return Differences(old, new, view)
 
 
-def schema(which: str = "converter") -> dict[str, Any]:
+def schema(which: str = "converter", *, output: str | None = None) -> dict[str, Any]:
     """Return a JSON Schema (draft 2020-12).
 
     Parameters
     ----------
     which
-        ``converter``, ``circuit`` or ``catalogue`` for what is read; the name of a command for its JSON.
+        A file that is read: ``converter``, ``circuit`` or ``catalogue``.
+    output
+        Instead the JSON of a result, by what its ``format`` names: usually the command.
 
     Raises
     ------
     InputError
         If there is no such schema.
     """
-    from jump_lane.report.schemas import schema as find
+    from jump_lane.report.schemas import of_file, of_output
 
-    return find(which)
+    return of_file(which) if output is None else of_output(output)

@@ -199,6 +199,8 @@ class Curve:
     y: list[float]
     unit: str
     marker: str = ""
+    like: int | None = None
+    """The curve of its panel whose colour it has, where it belongs to one."""
 
 
 def curves_figure(
@@ -292,11 +294,12 @@ def _curve_scale(curves: list[Curve]) -> tuple[float, str]:
 def _draw_curves(axes: Any, curves: list[Curve], x_scale: float) -> None:
     scale, _ = _curve_scale(curves)
     many = len(curves) > len(COLOURS)
-    for k, curve in enumerate(curves):
+    for place, curve in enumerate(curves):
+        k = place if curve.like is None else curve.like
         colour = _shade(k / (len(curves) - 1)) if many else COLOURS[k % len(COLOURS)]
         marker = curve.marker or ("." if len(curve.x) <= 40 else "")
         line = "" if curve.marker else "-"
-        label = curve.label if not many or k in (0, len(curves) - 1) else None
+        label = curve.label if not many or place in (0, len(curves) - 1) else None
         axes.plot(
             np.array(curve.x) * x_scale,
             np.array(curve.y) * scale,
@@ -337,7 +340,9 @@ def _spans_decades(amplitudes: list[float]) -> bool:
 
 
 def spectrum_figure(title: str, spectra: dict[str, list[Harmonic]], decibel: bool) -> Any:
-    """Draw the harmonics of some signals as lines over frequency, linear or in decibels."""
+    """Draw the harmonics of some signals as lines over frequency: linear, logarithmic over decades, or in decibels."""
+    from matplotlib.ticker import FormatStrFormatter, NullFormatter
+
     figure = sheet(title)
     grid = figure.add_gridspec(len(spectra), 1, hspace=0.22, left=0.085, right=0.985, top=0.925, bottom=0.08)
     highest = max(h.frequency for harmonics in spectra.values() for h in harmonics)
@@ -358,6 +363,8 @@ def spectrum_figure(title: str, spectra: dict[str, list[Harmonic]], decibel: boo
             if wide:
                 low = 0.5 * max(float(y[y > 0.0].min()), float(y.max()) * SMALLEST_SHOWN)
                 axes.set_yscale("log")
+                axes.yaxis.set_major_formatter(FormatStrFormatter("%g"))
+                axes.yaxis.set_minor_formatter(NullFormatter())
                 axes.set_ylim(low, 2.0 * float(y.max()))
         axes.vlines(x, low, y, color=COLOURS[row % len(COLOURS)], lw=1.6)
         axes.plot(x, y, "o", color=COLOURS[row % len(COLOURS)], ms=3.5)

@@ -33,7 +33,7 @@ def modes_view(found: ModeMap, complete: bool) -> View:
                 "V_in": r.axes[0],
                 "I_o": r.axes[1],
                 "mode": r.mode or None,
-                "D": r.control,
+                "control": r.control,
                 "reason": r.failure or None,
             }
             for r in found.rows
@@ -73,11 +73,10 @@ def modes_figure(found: ModeMap) -> Any:
         Curve(f"{show(v, 'V')} in, derived", [x for x, _ in c], [y for _, y in c], "")
         for v, c in found.control
     ]
-    for v, _ in found.control:
-        line = [(r.at[1], r.control) for r in found.rows if r.axes[0] == v]
-        duty.append(
-            Curve(f"{show(v, 'V')} in, simulated", [x for x, _ in line], [y for _, y in line], "", ".")
-        )
+    for k, (v, _) in enumerate(found.control):
+        line = [(r.at[1], r.control) for r in found.rows if r.at[0] == v]
+        label = "simulated" if k == 0 else ""
+        duty.append(Curve(label, [x for x, _ in line], [y for _, y in line], "", "o", k))
     panels = {"input voltage [V]": [edge, *points], found.design.page.control.symbol: duty}
     title = f"{found.design.spec.title or found.design.page.title}: conduction modes"
     return curves_figure(title, panels, ("load current", "A"), True)

@@ -13,20 +13,28 @@ from jump_lane.topologies import NAMES, page
 from jump_lane.validation import tidied
 
 
-def schema(which: str) -> dict[str, Any]:
-    """Return a JSON Schema: ``converter``, ``circuit``, ``catalogue``, or that of a command's JSON.
+def of_file(which: str) -> dict[str, Any]:
+    """Return the JSON Schema of a file that is read: ``converter``, ``circuit`` or ``catalogue``.
 
     Raises
     ------
     InputError
-        If there is no such schema.
+        If there is no such file.
     """
-    if which == "converter":
-        return converter()
-    if which == "circuit":
-        return circuit.schema()
-    if which == "catalogue":
-        return catalogue.schema()
+    known = {"converter": converter, "circuit": circuit.schema, "catalogue": catalogue.schema}
+    if which not in known:
+        raise InputError(f"schema {which}: no such file; {nearest(which, known)}")
+    return known[which]()
+
+
+def of_output(which: str) -> dict[str, Any]:
+    """Return the JSON Schema of what a command prints, by what its ``format`` names.
+
+    Raises
+    ------
+    InputError
+        If there is no such output.
+    """
     if which not in models.OUTPUTS:
         raise InputError(f"schema --output {which}: no such output; {nearest(which, models.OUTPUTS)}")
     return tidied(models.OUTPUTS[which].model_json_schema(), f"output-{which}", nulls=True)

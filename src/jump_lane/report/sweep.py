@@ -38,7 +38,8 @@ def sweep_columns(sweep: Swept, rows: list[Row]) -> Columns:
     out: Columns = {
         _headed(a.key, a.unit, a.values): [r.axes[k] for r in rows] for k, a in enumerate(sweep.axes)
     }
-    out[heading(sweep.symbol, "")] = [r.control for r in rows]
+    if heading(sweep.symbol, "") not in out:
+        out[heading(sweep.symbol, "")] = [r.control for r in rows]
     if any(r.mode for r in rows):
         out["mode"] = [r.mode for r in rows]
     for k, column in enumerate(sweep.columns):
@@ -80,9 +81,10 @@ def _thinned(rows: list[Row]) -> list[Row]:
 
 def _table(sweep: Swept, rows: list[Row]) -> Table:
     modes = any(r.mode for r in rows)
+    free = any(a.key == sweep.symbol for a in sweep.axes)
     heads = (
         *(f"{a.key}>" for a in sweep.axes),
-        f"{pretty(sweep.symbol)}>",
+        *(() if free else (f"{pretty(sweep.symbol)}>",)),
         *(("mode",) if modes else ()),
         *(f"{pretty(c.name)}>" if c.name != "verdict" else c.name for c in sweep.columns),
         *(("reason",) if any(r.failure for r in rows) else ()),
@@ -97,7 +99,7 @@ def _table(sweep: Swept, rows: list[Row]) -> Table:
             else ("–",) * len(sweep.columns)
         )
         why = (row.failure,) if heads[-1] == "reason" else ()
-        body.append((*at, show(row.control), *mode, *values, *why))
+        body.append((*at, *(() if free else (show(row.control),)), *mode, *values, *why))
         marks.append("bad" if row.failure else "")
     return Table(f"Sweep of {sweep.title}", heads, tuple(body), tuple(marks))
 

@@ -22,7 +22,7 @@ def topologies_view(pages: list[Page]) -> View:
             for p in pages
         ]
     }
-    columns = ("topology", "what it is", "conversion range", "isolated", "good for")
+    columns = ("topology<", "what it is", "conversion range", "isolated", "good for")
     return View("topologies", data, (Table("Topologies", columns, rows),))
 
 

@@ -65,11 +65,16 @@ def interval_rows(recording: Recording, inductors: tuple[str, ...]) -> list[dict
             "to": stretch.end,
             "part": part,
             "conducting": list(stretch.conducting),
+            "inductors": {},
         }
         for name in inductors:
             current = recording.ends(i, f"{name}.i")
             voltage = recording.stretch_average(i, f"{name}.v")
-            entry[name] = {"voltage": voltage, "current_from": current[0], "current_to": current[1]}
+            entry["inductors"][name] = {
+                "voltage": voltage,
+                "current_from": current[0],
+                "current_to": current[1],
+            }
         out.append(entry)
     return out
 
@@ -86,7 +91,7 @@ def interval_table(recording: Recording, inductors: tuple[str, ...]) -> Table:
             ", ".join(entry["conducting"]) or "nothing: idle",
         ]
         for name in inductors:
-            seen = entry[name]
+            seen = entry["inductors"][name]
             cells += [
                 show(_clean(seen["voltage"]), "V"),
                 f"{show(_clean(seen['current_from']), 'A')} → {show(_clean(seen['current_to']), 'A')}",

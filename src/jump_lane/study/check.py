@@ -294,6 +294,7 @@ def _proven(design: Design, scene: Scene, proof: Proof, limit: Limit | None, i: 
     scale = max(scale, measures.peak if scale < FEW * measures.peak else 0.0)
     simulated = 0.0 if abs(simulated) < NOISE * scale else simulated
     deviation = (simulated - derived) / scale if scale > 0.0 else 0.0
+    deviation = 0.0 if abs(deviation) < NOISE else deviation
     asked, holds, advice = _judge_saturation(design, proof, simulated)
     if limit is not None:
         asked, (holds, advice) = limit.asked, judged(design, limit, scene, simulated)
