@@ -12,10 +12,12 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from jump_lane.errors import InputError, JumpLaneError, NoResultError
+    from jump_lane.library.choices import fit, pick, size
     from jump_lane.library.converter import Converter, load, new
-    from jump_lane.library.designs import check, compare, damp, derive, fit, pick, size, tolerance
+    from jump_lane.library.designs import check, derive, tolerance
     from jump_lane.library.points import losses, measure, run_circuit, simulate, spectrum
     from jump_lane.library.result import Result
+    from jump_lane.library.sides import compare, damp
     from jump_lane.library.studies import cross, efficiency, modes, sweep
     from jump_lane.library.words import diff, explain, list_topologies, schema
 
@@ -24,7 +26,9 @@ __version__ = "0.1.0"
 _PLACES = {
     "errors": ("InputError", "JumpLaneError", "NoResultError"),
     "library.converter": ("Converter", "load", "new"),
-    "library.designs": ("check", "compare", "damp", "derive", "fit", "pick", "size", "tolerance"),
+    "library.choices": ("fit", "pick", "size"),
+    "library.designs": ("check", "derive", "tolerance"),
+    "library.sides": ("compare", "damp"),
     "library.points": ("losses", "measure", "run_circuit", "simulate", "spectrum"),
     "library.result": ("Result",),
     "library.studies": ("cross", "efficiency", "modes", "sweep"),

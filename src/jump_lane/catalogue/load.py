@@ -13,7 +13,7 @@ from __future__ import annotations
 import csv
 import difflib
 import io
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
@@ -109,11 +109,35 @@ def _load(path: Path, _: int) -> tuple[Part, ...]:
     return found
 
 
+class Samples(Mapping[str, Part]):
+    """The shipped catalogue by name; every part in it is made up, and read when it is first asked for."""
+
+    def __init__(self) -> None:
+        text = resources.files("jump_lane").joinpath("examples", SAMPLES).read_text(encoding="utf-8")
+        self._rows = {row["part"]: _given(row) for row in csv.DictReader(io.StringIO(text))}
+        self._read: dict[str, Part] = {}
+
+    def __getitem__(self, name: str) -> Part:
+        if name not in self._read:
+            self._read[name] = read_part(self._rows[name], f"{SAMPLES}: {name}")
+        return self._read[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._rows)
+
+    def __len__(self) -> int:
+        return len(self._rows)
+
+
 @lru_cache(maxsize=1)
+def sample_parts() -> Samples:
+    """Return the shipped catalogue by name."""
+    return Samples()
+
+
 def samples() -> tuple[Part, ...]:
-    """Return the shipped catalogue; every part in it is made up."""
-    text = resources.files("jump_lane").joinpath("examples", SAMPLES).read_text(encoding="utf-8")
-    return tuple(_from_csv(text, SAMPLES))
+    """Return every part of the shipped catalogue."""
+    return tuple(sample_parts().values())
 
 
 def _read(path: Path) -> str:

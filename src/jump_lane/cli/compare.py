@@ -48,7 +48,7 @@ def compare(
 
     Several files, or one file's specification alone with several topologies.
     """
-    from jump_lane.library.designs import compare as find
+    from jump_lane.library.sides import compare as find
     from jump_lane.topologies import pages
 
     require_outputs(files[0], table, None, overwrite)

@@ -41,7 +41,7 @@ def damp(
     json: AsJson = False,
 ) -> None:
     """Derive the damping of a ringing device from two measured frequencies, and simulate it without and with it."""
-    from jump_lane.library.designs import damp as find
+    from jump_lane.library.sides import damp as find
     from jump_lane.topologies.blocks.damping import derive_damping
 
     require_outputs(file, table, figure, overwrite)

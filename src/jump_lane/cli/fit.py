@@ -44,7 +44,7 @@ def fit(
     json: AsJson = False,
 ) -> None:
     """Replace ideal values by values one can buy; show what that does to ripple, peak and mode."""
-    from jump_lane.library.designs import fit as choose
+    from jump_lane.library.choices import fit as choose
     from jump_lane.quantities.preferred import decade
 
     decade(series)

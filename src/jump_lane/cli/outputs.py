@@ -24,12 +24,12 @@ def require_outputs(
     file: Path | None, table: list[Path] | None, figure: Path | None, overwrite: bool
 ) -> None:
     """Refuse files that cannot be written, or that the command reads, before any work is done."""
+    if not table and figure is None:
+        return
     from jump_lane.files import require_apart, require_free
     from jump_lane.report.export import require_kind
     from jump_lane.report.figures import figure_kind
 
-    if not table and figure is None:
-        return
     require_apart((file,), (*(table or []), figure))
     for path in table or []:
         require_kind(path)

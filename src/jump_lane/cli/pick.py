@@ -60,7 +60,7 @@ def pick(
     Without a catalogue of one's own (in the file, or --catalogue) the shipped samples are tried.  The exit status is 1
     if none of the best combinations keeps everything.
     """
-    from jump_lane.library.designs import pick as find
+    from jump_lane.library.choices import pick as find
     from jump_lane.study.pick import goals
 
     goals(by)

@@ -49,7 +49,7 @@ def size(
 
     Shows where the textbook started, what decides each value, and what was saved or missing.  Values of the file stay.
     """
-    from jump_lane.library.designs import size as solve
+    from jump_lane.library.choices import size as solve
 
     require_outputs(file, table, None, overwrite)
     case = load_case(file, catalogue, changes, ideal)

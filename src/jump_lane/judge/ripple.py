@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.switching.record import Recording
+if TYPE_CHECKING:
+    from jump_lane.switching.record import Recording
+
 
 SAMPLES = 400
 """Samples in a period, besides those that every signal asks for."""

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from jump_lane.spec import Margin
-from jump_lane.switching.record import Recording
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.components import Component
 from jump_lane.topologies.design import Design
+
+if TYPE_CHECKING:
+    from jump_lane.switching.record import Recording
 
 VALVES = ("switch", "rectifier")
 

@@ -7,17 +7,18 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from jump_lane.circuit.file import CircuitFile, is_circuit, parse_circuit
 from jump_lane.errors import InputError, JumpLaneError
 from jump_lane.quantities import CURRENT, VOLTAGE, Dimension, parse
 from jump_lane.spec import Spec, parse_spec, tables_of
 from jump_lane.spec.keys import key as find_key
-from jump_lane.study.template import fill
 from jump_lane.study.whatif import Change, changed, changed_circuit, range_of
 from jump_lane.topologies.design import Design, derive
 from jump_lane.validation import read_toml
+
+if TYPE_CHECKING:
+    from jump_lane.circuit.file import CircuitFile
 
 Quantity = str | float
 """A value as an engineer types it (``"33 µH"``), or a number in the SI unit."""
@@ -128,6 +129,8 @@ class CircuitCase:
     @cached_property
     def loaded(self) -> CircuitFile:
         """The circuit, validated."""
+        from jump_lane.circuit.file import parse_circuit
+
         return parse_circuit(self.tables, self.name)
 
 
@@ -139,6 +142,8 @@ def load_circuit(path: str | os.PathLike[str], settings: Settings = ()) -> Circu
     InputError
         If a key or value is wrong.
     """
+    from jump_lane.circuit.file import is_circuit
+
     tables = read_toml(Path(path))
     if not is_circuit(tables):
         return None
@@ -217,6 +222,8 @@ def new(topology: str, values: Mapping[str, Quantity] | None = None) -> str:
     InputError
         If there is no such topology, key, or the result is no valid converter file.
     """
+    from jump_lane.study.template import fill
+
     given: dict[str, Any] = {}
     for name, value in (values or {}).items():
         find_key(name)

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, REVERSED
-from jump_lane.switching.record import Recording
 from jump_lane.topologies.page import Page
+
+if TYPE_CHECKING:
+    from jump_lane.switching.record import Recording
 
 
 def idle_part(page: Page, recording: Recording) -> float:

@@ -30,7 +30,7 @@ JOINT = "\ue000"
 
 _QUANTITY = re.compile(r"(?<=\d)[ \u00a0](?=(?:[fpnµmkMGT]?(?:Hz|[VAWHFΩsJCK])(?:/W|·s)?|°C|%)(?![A-Za-z]))")
 
-STYLES = {"good": "green", "bad": "bold red", "faint": "dim", "": ""}
+STYLES = {"title": "bold", "good": "green", "bad": "bold red", "faint": "dim", "": ""}
 """How rows are marked."""
 
 BOX = "    \n    \n ── \n    \n    \n    \n    \n    \n"

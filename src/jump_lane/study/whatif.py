@@ -145,14 +145,17 @@ class _Case:
 
     @cached_property
     def page(self) -> Page:
+        """The topology."""
         return find_page(str(self.tables.get("topology", "")))
 
     @cached_property
     def spec(self) -> Spec:
+        """What is asked."""
         return parse_spec(self.tables, self.where)
 
     @cached_property
     def design(self) -> Design:
+        """What is derived."""
         return derive(self.spec)
 
     @cached_property
@@ -162,6 +165,7 @@ class _Case:
 
     @cached_property
     def roles(self) -> list[str]:
+        """Components that parts stand for."""
         return [role.name for role in self.page.roles]
 
     def set(self, name: str, value: str) -> tuple[dict[str, Any], Change]:

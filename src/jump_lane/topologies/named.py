@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections import ChainMap
+from collections.abc import Mapping
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 from jump_lane.catalogue.kinds import KINDS, ROLES, Capacitor, Diode, Igbt, Inductor, Mosfet, Part, Transformer, copper
-from jump_lane.catalogue.load import changed, load, read_part, samples
+from jump_lane.catalogue.load import changed, load, read_part, sample_parts
 from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import article
 from jump_lane.spec import Spec
@@ -37,7 +39,7 @@ KEYS = ("part", "count", "kind")
 """What the table of a part may say besides figures."""
 
 
-def known_parts(spec: Spec) -> dict[str, Part]:
+def known_parts(spec: Spec) -> Mapping[str, Part]:
     """Return every part by name; one of the file's own catalogues goes before a sample called the same.
 
     Raises
@@ -49,11 +51,11 @@ def known_parts(spec: Spec) -> dict[str, Part]:
 
 
 @lru_cache(maxsize=8)
-def _by_name(files: tuple[tuple[str, int], ...]) -> dict[str, Part]:
-    found = {part.name: part for part in samples()}
+def _by_name(files: tuple[tuple[str, int], ...]) -> Mapping[str, Part]:
+    own: dict[str, Part] = {}
     for name, _ in files:
-        found |= {part.name: part for part in load(Path(name))}
-    return found
+        own |= {part.name: part for part in load(Path(name))}
+    return ChainMap(own, sample_parts())  # type: ignore[arg-type]  # nothing is ever set in it
 
 
 def usual_kind(role: str, synchronous: bool) -> str:
