@@ -9,8 +9,11 @@ import statistics
 import time
 import tomllib
 
-from jump_lane.study.sweep import Sweep, columns, prepare, read_axis, run
+from jump_lane.spec import parse_spec
+from jump_lane.study.axes import read_axis
+from jump_lane.study.sweep import Sweep, columns, run
 from jump_lane.study.template import example
+from jump_lane.topologies.design import derive
 
 ROUNDS = 3
 
@@ -25,7 +28,7 @@ def seconds(work: Sweep, processes: int) -> float:
 
 def main() -> None:
     tables = tomllib.loads(example("sepic"))
-    design = prepare(tables, "sepic")
+    design = derive(parse_spec(tables, "sepic"))
     axes = tuple(read_axis(a, design) for a in ("input.voltage=9V..18V/40", "output.current=0.05A..1A/25log"))
     work = Sweep(design, axes, columns(design, []), None, tables)
     list(run(Sweep(design, axes[:1], columns(design, []), None, tables)))

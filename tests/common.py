@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import subprocess
 import sys
 import tempfile
@@ -51,7 +53,9 @@ def example_design(topology: str) -> Design:
 
 
 class CommandCase(unittest.TestCase):
-    """Runs the installed command in a temporary folder."""
+    """Runs the command in a temporary folder: within this process, or as it is installed."""
+
+    installed = False
 
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
@@ -59,7 +63,13 @@ class CommandCase(unittest.TestCase):
         self.folder = Path(folder.name)
 
     def run_command(self, *arguments: str, status: int = 0) -> subprocess.CompletedProcess[str]:
-        done = subprocess.run(
+        done = self._spawned(arguments) if self.installed else self._called(arguments)
+        self.assertNotIn("Traceback", done.stderr)
+        self.assertEqual(done.returncode, status, done.stdout[-2000:] + done.stderr[-2000:])
+        return done
+
+    def _spawned(self, arguments: tuple[str, ...]) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
             [str(COMMAND), *arguments],
             cwd=self.folder,
             capture_output=True,
@@ -67,9 +77,15 @@ class CommandCase(unittest.TestCase):
             timeout=300,
             check=False,
         )
-        self.assertNotIn("Traceback", done.stderr)
-        self.assertEqual(done.returncode, status, done.stdout[-2000:] + done.stderr[-2000:])
-        return done
+
+    def _called(self, arguments: tuple[str, ...]) -> subprocess.CompletedProcess[str]:
+        """Call the command's own entry, as the installed one does, without starting a process."""
+        from jump_lane.cli.app import run
+
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.chdir(self.folder), contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            status = run(list(arguments))
+        return subprocess.CompletedProcess(arguments, status, out.getvalue(), err.getvalue())
 
     def write(self, name: str, text: str) -> Path:
         path = self.folder / name

@@ -5,8 +5,9 @@ import unittest
 from jump_lane.errors import ConvergenceError, InputError
 from jump_lane.operating.point import solve
 from jump_lane.spec import parse_spec
+from jump_lane.study.axes import read_axis
 from jump_lane.study.check import check
-from jump_lane.study.sweep import Sweep, columns, read_axis, run
+from jump_lane.study.sweep import Sweep, columns, run
 from jump_lane.topologies import NAMES, page
 from jump_lane.topologies.design import derive
 from tests.common import buck_tables, design, example_design

@@ -9,7 +9,7 @@ from jump_lane.circuit.elements import IdealTransformer, Inductor, Resistor
 from jump_lane.equations.formula import Formula
 from jump_lane.equations.sheet import Line
 from jump_lane.errors import InputError
-from jump_lane.report.design import derivation_view
+from jump_lane.report.derivation import derivation_view
 from jump_lane.study.template import example
 from jump_lane.topologies import NAMES, blocks, page
 from jump_lane.topologies.blocks import transformers
@@ -146,7 +146,7 @@ class OneDerivation(unittest.TestCase):
 class Isolated(unittest.TestCase):
     def test_every_isolated_page_says_how_it_is_wound(self) -> None:
         for name in (n for n in NAMES if page(n).isolated):
-            notes = derivation_view(example_design(name), False).notes
+            notes = derivation_view(example_design(name), name).notes
             with self.subTest(name):
                 self.assertTrue(any(note.startswith("N_p : N_s = ") for note in notes), notes)
 

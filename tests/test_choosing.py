@@ -5,9 +5,11 @@ from dataclasses import replace
 from itertools import pairwise
 
 from jump_lane.errors import InputError
+from jump_lane.spec import parse_spec
 from jump_lane.study import efficiency as study
 from jump_lane.study import pick
 from jump_lane.study.pool import spread
+from jump_lane.topologies.design import derive
 from tests.common import buck_tables, design, spec
 
 PARTS = {
@@ -105,7 +107,30 @@ class Picking(unittest.TestCase):
         self.assertTrue(all(p.voltage >= needed for p in work.candidates[0].parts))
         peak = float(sheet["I_Lpk"].values.max())
         self.assertTrue(all(p.saturation_current >= peak for p in work.candidates[2].parts))
-        self.assertTrue(all(p.value >= sheet["L"].required for p in work.candidates[2].parts))
+        coils = work.candidates[2]
+        self.assertTrue(all(coils.count(p) * p.value >= sheet["L"].required for p in coils.parts))
+        self.assertTrue(any(coils.count(p) > 1 for p in coils.parts))
+
+    def test_pieces_are_counted_in_value_cost_and_file(self) -> None:
+        work = self.plan(("L",), most=400)
+        coils = work.candidates[0]
+        several = next(c for c in work.combinations if c.counts[0] > 1)
+        part = several.parts[0]
+        need = work.design.sheet["L"].required
+        self.assertLess((several.counts[0] - 1) * part.value, need)
+        self.assertAlmostEqual(several.cost, several.counts[0] * part.cost)
+        self.assertEqual(coils.count(part), several.counts[0])
+        named = pick._with(work.spec, pick._named(work, several)).parts["L"]
+        self.assertEqual(named, {"part": part.name, "count": several.counts[0]})
+
+    def test_components_that_get_the_same_part(self) -> None:
+        tables = buck_tables()
+        tables["topology"], tables["output"][0]["voltage"] = "four-switch", 24
+        work = pick.plan(spec(tables), ("S1", "S2"), pick.goals("loss"), 30, (("S1", "S2"),))
+        self.assertEqual({len({p.name for p in c.parts}) for c in work.combinations}, {1})
+        self.assertGreater(len(work.combinations), 3)
+        with self.assertRaisesRegex(InputError, "--same S1,L: L is not chosen"):
+            pick.plan(spec(tables), ("S1", "S2"), pick.goals("loss"), 30, (("S1", "L"),))
 
     def test_the_ranking_is_that_of_the_full_budget(self) -> None:
         """One simulation for each combination ranks them like the coupled solution."""
@@ -219,10 +244,11 @@ def _squares(numbers: range) -> list[int]:
 
 class SweepingAFigure(unittest.TestCase):
     def test_a_figure_of_a_named_part_can_be_varied(self) -> None:
-        from jump_lane.study.sweep import Sweep, columns, prepare, read_axis, run
+        from jump_lane.study.axes import read_axis
+        from jump_lane.study.sweep import Sweep, columns, run
 
         tables = buck_tables() | {"parts": {"S1": "sample-fet-60v-12m"}}
-        found = prepare(tables, "test")
+        found = derive(parse_spec(tables, "test"))
         axis = read_axis("parts.S1.resistance=1m,100m", found)
         rows = list(run(Sweep(found, (axis,), columns(found, ["V_o"]), None, tables)))
         self.assertLess(rows[0].control, rows[1].control)

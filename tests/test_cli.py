@@ -1,4 +1,4 @@
-"""The installed command on files in a temporary folder."""
+"""The command on files in a temporary folder, the long chain of them as it is installed."""
 
 import csv
 import io
@@ -47,6 +47,8 @@ class Help(CommandCase):
 
 
 class Files(CommandCase):
+    installed = True
+
     def test_a_new_file_runs_as_it_is(self) -> None:
         self.run_command("new", "buck", "a.toml")
         self.assertIn("#", (self.folder / "a.toml").read_text())
@@ -54,19 +56,21 @@ class Files(CommandCase):
 
     def test_options_fill_the_file(self) -> None:
         done = self.run_command(
-            "new", "buck", "a.toml", "--input-min", "9 V", "--input-max", "16 V", "--output-voltage", "3.3 V",
-            "--load-min", "0.5 A", "--load-max", "5A", "--frequency", "400k", "--voltage-ripple", "30mV",
+            "new", "buck", "a.toml", "--input", "9V..16V", "--output-voltage", "3.3 V",
+            "--load", "0.5A..5A", "--frequency", "400k", "--voltage-ripple", "30mV",
         )  # fmt: skip
         tables = tomllib.loads((self.folder / "a.toml").read_text())
-        self.assertIn("taken from the example: title, switching.current_ripple", done.stderr)
-        self.assertEqual(tables["input"]["voltage"], {"min": "9 V", "max": "16 V"})
+        self.assertIn("assumed: switching.current_ripple = 30 % (--current-ripple changes it)", done.stderr)
+        self.assertIn("assumed: margin.voltage = 30 %", done.stderr)
+        self.assertNotIn("frequency =", done.stderr)
+        self.assertEqual(tables["input"]["voltage"], {"min": "9V", "max": "16V"})
         self.assertEqual(tables["output"][0]["voltage"], "3.3 V")
         self.assertNotIn("chosen", tables)
         self.run_command("derive", "a.toml")
 
     def test_a_bad_option_writes_nothing(self) -> None:
         done = self.run_command("new", "buck", "a.toml", "--output-voltage", "3 A", status=2)
-        self.assertIn("3 A where a voltage was expected", done.stderr)
+        self.assertIn("--output-voltage: 3 A where a voltage was expected", done.stderr)
         self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_existing_files_are_not_overwritten_unasked(self) -> None:
@@ -102,6 +106,8 @@ class Files(CommandCase):
 
 
 class Chain(CommandCase):
+    installed = True
+
     def setUp(self) -> None:
         super().setUp()
         self.run_command("new", "buck", "rail.toml")
@@ -161,7 +167,7 @@ class Chain(CommandCase):
         done = self.run_command("waves", "rail.toml", "--figure", "w.bmp", status=2)
         self.assertIn(".png or .svg", done.stderr)
         self.assertFalse((self.folder / "w.bmp").exists())
-        self.assertIn("--load: 3 V", self.run_command("waves", "rail.toml", "--load", "3 V", status=2).stderr)
+        self.assertIn("load: 3 V", self.run_command("waves", "rail.toml", "--load", "3 V", status=2).stderr)
 
     def test_schema_is_json(self) -> None:
         self.assertIn("switching", json.loads(self.run_command("schema").stdout)["properties"])
@@ -270,10 +276,13 @@ class Circuits(CommandCase):
         data = json.loads(self.run_command("circuit", path, "--json").stdout)
         self.assertAlmostEqual(data["conduction"]["S1"]["blocking"], 341.41511547, places=5)
         self.assertLess(data["balance"]["energy"], 1e-7)
-        table = self.run_command("circuit", path, "--csv", "--element", "T1").stdout
+        self.run_command("circuit", path, "--table", "t.csv", "--element", "T1")
+        table = (self.folder / "t.csv").read_text(encoding="utf-8")
         self.assertEqual(
             [row[0] for row in csv.reader(io.StringIO(table))][1:], ["T1.p.v", "T1.p.i", "T1.s.v", "T1.s.i"]
         )
+        sampled = self.run_command("waves", path, "--signal", "T1.p.i", "--from", "1us", "--to", "3us").stdout
+        self.assertIn("T1.p.i", sampled)
         self.assertIn("nearest", self.run_command("circuit", path, "--element", "S9", status=2).stderr)
 
     def test_settling(self) -> None:

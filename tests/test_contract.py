@@ -6,6 +6,9 @@ import tomllib
 from collections.abc import Iterator
 from typing import Any
 
+from jsonschema import Draft202012Validator
+
+import jump_lane
 from jump_lane.study.template import example
 from tests.common import REFERENCE, CommandCase
 
@@ -30,6 +33,9 @@ CALLS: dict[str, tuple[str, ...]] = {
     "compare": (RAIL, FORWARD),
     "damp": (FORWARD, "D2"),
     "circuit": (CIRCUIT,),
+    "size": (RAIL,),
+    "diff": (RAIL, RAIL),
+    "explain": ("margin.voltage",),
 }
 """Each command with arguments that end well."""
 
@@ -65,6 +71,12 @@ def numbers(found: Any) -> Iterator[float]:
         yield found
 
 
+def broken(found: dict[str, Any]) -> list[str]:
+    """What a document has against the schema that is published for it."""
+    published = jump_lane.schema(output=found["format"].split("/")[1])
+    return [error.message for error in Draft202012Validator(published).iter_errors(found)]
+
+
 class Contract(CommandCase):
     def setUp(self) -> None:
         super().setUp()
@@ -82,6 +94,7 @@ class Contract(CommandCase):
                 self.assertNotIn("NaN", done.stdout)
                 self.assertNotIn("Infinity", done.stdout)
                 self.assertGreater(len(found), 1)
+                self.assertEqual(broken(found), [])
 
     def test_the_same_call_gives_the_same_numbers(self) -> None:
         first, second = (json.loads(self.run_command("check", RAIL, "--json").stdout) for _ in range(2))
@@ -90,7 +103,7 @@ class Contract(CommandCase):
 
     def test_a_file_that_is_not_there_is_one_line(self) -> None:
         for command in CALLS:
-            if command == "topologies":
+            if command in ("topologies", "explain"):
                 continue
             arguments = [a.replace(CALLS[command][0], "nowhere.toml") for a in CALLS[command]]
             with self.subTest(command):
@@ -105,7 +118,7 @@ class Contract(CommandCase):
                 done = self.run_command(command, "nowhere.toml", "--json", status=2)
                 found = json.loads(done.stdout)
                 self.assertEqual(found["format"], "jumplane/error/1")
-                self.assertTrue(found["code"])
+                self.assertEqual(broken(found), [])
                 self.assertIn("nowhere.toml", found["message"])
 
     def test_what_exists_is_kept(self) -> None:
@@ -139,7 +152,21 @@ class Contract(CommandCase):
         found = json.loads(done.stdout)
         self.assertTrue(any("raise L" in json.dumps(one, ensure_ascii=False) for one in found.values()))
 
+    def test_outputs_of_options_follow_their_schemas_too(self) -> None:
+        for call in (
+            ("check", RAIL, FLYBACK),
+            ("losses", RAIL, "--all-corners"),
+            ("measure", RAIL, "--harmonics", "3"),
+            ("derive", RAIL, "--set", "L=/2"),
+        ):
+            with self.subTest(call):
+                self.assertEqual(broken(json.loads(self.run_command(*call, "--json").stdout)), [])
+
+    def test_tolerances_follow_their_schema(self) -> None:
+        done = self.run_command("check", RAIL, "--tolerance", "--draws", "2", "--processes", "1", "--json", status=1)
+        self.assertEqual(broken(json.loads(done.stdout)), [])
+
     def test_notes_go_to_standard_error(self) -> None:
-        done = self.run_command("sweep", *CALLS["sweep"], "--json")
+        done = self.run_command("sweep", *CALLS["sweep"], "--json", "--table", "t.csv")
         json.loads(done.stdout)
-        self.assertNotEqual(done.stderr, "")
+        self.assertIn("wrote t.csv", done.stderr)

@@ -196,8 +196,11 @@ class Hostile(unittest.TestCase):
             self.assertFalse([c for c in out + err if ord(c) < 32 and c != "\n"])
 
     def test_cells_are_inert(self) -> None:
-        status, out, _ = called("circuit", str(FAULTS / "hostile" / "inject.toml"), "--csv")
-        self.assertEqual(status, 0)
+        with tempfile.TemporaryDirectory() as folder:
+            table = Path(folder) / "t.csv"
+            status, _, _ = called("circuit", str(FAULTS / "hostile" / "inject.toml"), "--table", str(table))
+            self.assertEqual(status, 0)
+            out = table.read_text(encoding="utf-8")
         self.assertNotIn("\x1b", out)
         for line in out.splitlines()[1:]:
             self.assertNotIn(line.lstrip('"')[0], "=+@-")

@@ -98,7 +98,7 @@ class PartsList(unittest.TestCase):
         head = "part,kind,value,tolerance\n"
         for value, tolerance, says in (
             (1.1, "5 %", ""),
-            (1.1, "20 %", r"at -20 % of its value, ΔI_L: .* is asked"),
+            (0.4, "20 %", r"at -20 % of its value, ΔI_L: .* is asked"),
         ):
             parts = self.list(head + f"sample-choke,inductor,{required * value},{tolerance}\n")
             broken = fit(spec(tables), parts, "E12", False).choices[0].best.broken

@@ -6,6 +6,7 @@ from functools import cache
 
 from jump_lane.dissipation.budget import Budget, budget
 from jump_lane.report.efficiency import efficiency_columns, efficiency_figure, efficiency_view
+from jump_lane.report.figures import save
 from jump_lane.report.losses import NEGLIGIBLE, assumed, grouped, losses_columns, losses_figure, losses_view
 from jump_lane.report.pick import pick_view
 from jump_lane.study import efficiency, pick
@@ -93,8 +94,8 @@ class Losses(unittest.TestCase):
 
     def test_figures_of_both_kinds(self) -> None:
         for at, found in (rail(), phases()):
-            self.assertTrue(losses_figure(at, found, "png").startswith(b"\x89PNG"))
-            text = losses_figure(at, found, "svg").decode("utf-8")
+            self.assertTrue(save(losses_figure(at, found), "png").startswith(b"\x89PNG"))
+            text = save(losses_figure(at, found), "svg").decode("utf-8")
             self.assertIn("<svg", text)
 
 
@@ -131,13 +132,13 @@ class Efficiency(unittest.TestCase):
         view = efficiency_view(work, points, True)
         self.assertEqual(len(view.tables[0].columns), 6 + 4)
         self.assertEqual(len(efficiency_columns(work, points)["efficiency [1]"]), 81)
-        self.assertTrue(efficiency_figure(work, points, "png").startswith(b"\x89PNG"))
+        self.assertTrue(save(efficiency_figure(work, points), "png").startswith(b"\x89PNG"))
 
     def test_curves_of_every_study_are_drawn(self) -> None:
         for over in ("load", "frequency", "temperature"):
             with self.subTest(over):
                 work, points = self.view(over)
-                self.assertIn("<svg", efficiency_figure(work, points, "svg").decode("utf-8"))
+                self.assertIn("<svg", save(efficiency_figure(work, points), "svg").decode("utf-8"))
 
 
 class Pick(unittest.TestCase):

@@ -4,16 +4,19 @@ import unittest
 import numpy as np
 
 from jump_lane.errors import InputError
+from jump_lane.spec import parse_spec
 from jump_lane.study import modes, tolerance
-from jump_lane.study.sweep import Axis, Sweep, columns, prepare, read_axis, run
+from jump_lane.study.axes import Axis, read_axis
+from jump_lane.study.sweep import Sweep, columns, run
 from jump_lane.study.template import example, fill
-from tests.common import buck_tables, design
+from jump_lane.topologies.design import derive
+from tests.common import buck_tables, design, example_design
 
 
 class Sweeps(unittest.TestCase):
     def setUp(self) -> None:
         self.tables = tomllib.loads(example("sepic"))
-        self.design = prepare(self.tables, "sepic")
+        self.design = derive(parse_spec(self.tables, "sepic"))
 
     def rows(
         self, *axes: str, measures: tuple[str, ...] = (), processes: int = 1, control: float | None = None
@@ -73,7 +76,7 @@ class Sweeps(unittest.TestCase):
 
 class ModeMaps(unittest.TestCase):
     def test_the_boundary_separates_the_simulated_points(self) -> None:
-        work = modes.work(prepare(tomllib.loads(example("buck")), "buck"), 3, 8)
+        work = modes.work(example_design("buck"), 3, 8)
         found = modes.assemble(work, list(run(work)))
         edge = dict(found.boundary)
         self.assertEqual(len(edge), 3)
@@ -124,9 +127,7 @@ class Tolerances(unittest.TestCase):
 
 class Templates(unittest.TestCase):
     def test_bounds_that_are_not_given_are_left_out(self) -> None:
-        text = fill(
-            "buck", {"input.voltage.min": "9 V", "input.voltage.max": "16 V", "output.voltage": "5 V"}
-        )
+        text = fill("buck", {"input.voltage": {"min": "9 V", "max": "16 V"}, "output.voltage": "5 V"})
         tables = tomllib.loads(text)
         self.assertEqual(tables["input"]["voltage"], {"min": "9 V", "max": "16 V"})
         self.assertIn("# peak to peak", text)

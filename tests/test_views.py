@@ -6,12 +6,14 @@ import math
 import tempfile
 import tomllib
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 from jump_lane.errors import InputError
 from jump_lane.report import export
 from jump_lane.report.compare import compare_view
 from jump_lane.report.cross import cross_view
+from jump_lane.report.figures import save
 from jump_lane.report.fit import fit_view
 from jump_lane.report.measure import amplitude_text, measure_view, spectrum_view
 from jump_lane.report.modes import modes_columns, modes_figure, modes_view
@@ -20,10 +22,11 @@ from jump_lane.report.table import View
 from jump_lane.report.tolerance import tolerance_view
 from jump_lane.study import cross, tolerance
 from jump_lane.study import fit as fitting
+from jump_lane.study.axes import Axis
 from jump_lane.study.check import Check
 from jump_lane.study.compare import Candidate
 from jump_lane.study.modes import ModeMap
-from jump_lane.study.sweep import Axis, Column, Row, Sweep
+from jump_lane.study.sweep import Column, Row, Sweep
 from jump_lane.study.template import example
 from jump_lane.study.write import with_choices, with_parts
 from jump_lane.switching.waveforms import Harmonic
@@ -122,13 +125,28 @@ class Swept(unittest.TestCase):
     )
 
     def test_rows_with_and_without_a_result(self) -> None:
-        view = sweep_view(self.WORK, list(self.ROWS), True)
+        view = sweep_view(self.WORK, list(self.ROWS), True, every=True)
         self.assertEqual(view.tables[0].columns[:3], ("input.voltage>", "output.current>", "D>"))
         self.assertEqual(view.tables[0].marks, ("", "", "", "bad"))
-        self.assertIn("no result: no steady state", view.tables[0].rows[3])
+        self.assertEqual(view.tables[0].rows[3][-1], "no steady state")
+        self.assertIn("no result: no steady state", view.notes)
         self.assertIn("4 of 4 points, 1 without a result", view.notes)
         self.assertIsNone(view.data["rows"][3]["values"])
         self.assertEqual(view.data["rows"][2]["mode"], "discontinuous")
+
+    def test_two_axes_are_a_map_of_the_first_measure(self) -> None:
+        table = sweep_view(self.WORK, list(self.ROWS), True).tables[0]
+        self.assertEqual(table.columns, ("", "1.000 A>", "2.000 A>"))
+        self.assertEqual(table.rows[0], ("20.00 V", "500.0 mA", "500.0 mA"))
+        self.assertEqual(table.rows[1], ("30.00 V", "700.0 mA", "–"))
+
+    def test_many_rows_are_thinned_on_screen_only(self) -> None:
+        axis = Axis("input.voltage", tuple(20.0 + 0.1 * k for k in range(50)), "V")
+        work = replace(self.WORK, axes=(axis,))
+        rows = [Row(k, (v,), 0.2, "continuous", (0.5,)) for k, v in enumerate(axis.values)]
+        self.assertEqual(len(sweep_view(work, rows, True).tables[0].rows), 20)
+        self.assertEqual(len(sweep_view(work, rows, True, every=True).tables[0].rows), 50)
+        self.assertEqual(len(sweep_columns(work, rows)["mode"]), 50)
 
     def test_what_was_finished_is_kept_and_said(self) -> None:
         view = sweep_view(self.WORK, list(self.ROWS[:2]), False)
@@ -145,7 +163,7 @@ class Swept(unittest.TestCase):
         self.assertEqual(heading("D", ""), "D [1]")
 
     def test_a_curve_for_each_value_of_the_second_axis(self) -> None:
-        drawn = sweep_figure(self.WORK, list(self.ROWS), "svg").decode("utf-8")
+        drawn = save(sweep_figure(self.WORK, list(self.ROWS)), "svg").decode("utf-8")
         for label in ("output.current 1.000 A", "output.current 2.000 A", "input.voltage"):
             with self.subTest(label):
                 self.assertIn(label, drawn)
@@ -162,6 +180,8 @@ class Mapped(unittest.TestCase):
             Row(1, (20.0, 4.0), 0.25, "continuous"),
             Row(2, (30.0, 0.5), failure="no"),
         ),
+        ((20.0, 0.8), (30.0, 0.9)),
+        ((20.0, ((0.5, 0.2), (4.0, 0.25))),),
     )
 
     def test_letters_for_modes_and_blanks_for_what_is_missing(self) -> None:
@@ -177,8 +197,8 @@ class Mapped(unittest.TestCase):
         self.assertEqual(found["mode"], ["discontinuous", "continuous", ""])
 
     def test_the_figure_names_boundary_and_modes(self) -> None:
-        drawn = modes_figure(self.MAP, "svg").decode("utf-8")
-        for label in ("boundary, derived", "continuous, simulated", "20.00 V in"):
+        drawn = save(modes_figure(self.MAP), "svg").decode("utf-8")
+        for label in ("boundary, derived", "continuous, simulated", "20.00 V in, derived"):
             with self.subTest(label):
                 self.assertIn(label, drawn)
 
@@ -247,9 +267,13 @@ class Fitted(unittest.TestCase):
         self.assertIn("# Instrument rail of the Skerry buoy", text)
 
     def test_written_parts_replace_what_was_there(self) -> None:
-        text = with_parts(example("buck"), {"S1": "sample-fet-100v-9m"})
+        text = with_parts(
+            example("buck"), {"S1": ("sample-fet-100v-9m", 1), "C_o": ("sample-ceramic-25v-22u", 3)}
+        )
         found = tomllib.loads(text)["parts"]
         self.assertEqual(found["S1"], "sample-fet-100v-9m")
+        self.assertEqual(found["C_o"], {"part": "sample-ceramic-25v-22u", "count": 3})
+        self.assertNotIn("C_o", tomllib.loads(text)["chosen"])
         self.assertEqual(found["D1"], tomllib.loads(example("buck"))["parts"]["D1"])
 
 

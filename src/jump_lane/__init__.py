@@ -15,7 +15,9 @@ if TYPE_CHECKING:
     from jump_lane.library.choices import fit, pick, size
     from jump_lane.library.converter import Converter, load, new
     from jump_lane.library.designs import check, derive, tolerance
-    from jump_lane.library.points import losses, measure, run_circuit, simulate, spectrum
+    from jump_lane.library.losing import losses
+    from jump_lane.library.own import run_circuit
+    from jump_lane.library.points import measure, simulate, spectrum
     from jump_lane.library.result import Result
     from jump_lane.library.sides import compare, damp
     from jump_lane.library.studies import cross, efficiency, modes, sweep
@@ -29,7 +31,9 @@ _PLACES = {
     "library.choices": ("fit", "pick", "size"),
     "library.designs": ("check", "derive", "tolerance"),
     "library.sides": ("compare", "damp"),
-    "library.points": ("losses", "measure", "run_circuit", "simulate", "spectrum"),
+    "library.losing": ("losses",),
+    "library.own": ("run_circuit",),
+    "library.points": ("measure", "simulate", "spectrum"),
     "library.result": ("Result",),
     "library.studies": ("cross", "efficiency", "modes", "sweep"),
     "library.words": ("diff", "explain", "list_topologies", "schema"),

@@ -2,8 +2,8 @@
 
 import unittest
 
-from jump_lane.errors import JumpLaneError
 from jump_lane.dissipation.budget import budget
+from jump_lane.errors import JumpLaneError
 from jump_lane.topologies import NAMES
 from tests.common import buck_tables, design, example_design
 

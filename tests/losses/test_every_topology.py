@@ -5,9 +5,9 @@ from functools import cache
 
 from jump_lane.catalogue.kinds import ROLES, Diode, Inductor, Mosfet
 from jump_lane.catalogue.load import samples
+from jump_lane.dissipation.budget import Budget, budget
 from jump_lane.judge.derived import needs, overloads
 from jump_lane.judge.rating import Rating
-from jump_lane.dissipation.budget import Budget, budget
 from jump_lane.spec import Spec
 from jump_lane.spec.surroundings import Sink, Thermal
 from jump_lane.topologies import NAMES

@@ -4,11 +4,11 @@ import unittest
 from functools import cache
 
 from jump_lane.catalogue.kinds import Diode, Mosfet
-from jump_lane.errors import InputError
 from jump_lane.dissipation.budget import Budget, budget
 from jump_lane.dissipation.charge import stored
 from jump_lane.dissipation.ledger import Gap, Loss
 from jump_lane.dissipation.overlap import transition
+from jump_lane.errors import InputError
 from jump_lane.operating.point import solve
 from jump_lane.quantities import show
 from jump_lane.spec.surroundings import Driver

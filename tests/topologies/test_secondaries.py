@@ -4,9 +4,9 @@ import math
 import tomllib
 from typing import Any
 
+from jump_lane.dissipation.budget import budget
 from jump_lane.equations.sheet import REVERSED
 from jump_lane.errors import InputError
-from jump_lane.dissipation.budget import budget
 from jump_lane.operating.point import solve
 from jump_lane.spec import parse_spec
 from jump_lane.study.check import check_corner
@@ -409,10 +409,8 @@ class Commands(CommandCase):
             "feed.toml",
             "--secondary",
             "bridge",
-            "--load-min",
-            "2 A",
-            "--load-max",
-            "5 A",
+            "--load",
+            "2A..5A",
         )
         text = (self.folder / "feed.toml").read_text(encoding="utf-8")
         self.assertIn('secondary = "bridge"', text)

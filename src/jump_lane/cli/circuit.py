@@ -48,7 +48,7 @@ def circuit(
     """
     from jump_lane.circuit.file import load
     from jump_lane.library.converter import load_circuit
-    from jump_lane.library.points import run_circuit
+    from jump_lane.library.own import run_circuit
 
     require_outputs(file, table, figure, overwrite)
     case = load_circuit(file, changes or ())

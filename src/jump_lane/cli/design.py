@@ -112,6 +112,7 @@ def new(
 
 def _by_option(message: str) -> str:
     """Return a message about keys of a new file as one about the options that were typed."""
+    message = message.replace("new: output.0.", "new: output.")
     for key, option in NEW.items():
         message = message.replace(f"new: {key}.", f"{option}, ").replace(f"new: {key}", option)
     return message
@@ -120,7 +121,7 @@ def _by_option(message: str) -> str:
 def derive(
     file: ConverterFile,
     symbols: Annotated[
-        list[str] | None, typer.Argument(metavar="[SYMBOL]...", help="With --formulas: what to derive.")
+        list[str] | None, typer.Argument(metavar="SYMBOL", help="With --formulas: what to derive.")
     ] = None,
     every: Annotated[bool, typer.Option("--all", help="Show every value, in groups.")] = False,
     formulas: Annotated[

@@ -47,8 +47,8 @@ def losses(
 
     The exit status is 1 if a part is outside its ratings, 3 if there is no stable temperature.
     """
-    from jump_lane.library.points import losses as find
-    from jump_lane.library.points import losses_at_corners
+    from jump_lane.library.losing import losses as find
+    from jump_lane.library.losing import losses_at_corners
 
     require_outputs(file, table, figure, overwrite)
     case = load_case(file, catalogue, changes)

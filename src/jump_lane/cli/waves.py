@@ -58,8 +58,10 @@ def simulated(
             raise InputError(
                 "--input-voltage and --load: a circuit file says itself; --set element.NAME.KEY=VALUE changes it"
             )
+        from jump_lane.library.own import run_circuit
+
         ensure_compiled()
-        return points.run_circuit(
+        return run_circuit(
             case.loaded, control=None if control is None else control.rpartition("=")[2]
         ).simulation
     design = case.at(input_voltage, load)
@@ -91,7 +93,7 @@ def waves(
 ) -> None:
     """Show one operating point of a converter or circuit file: measures, the intervals of the period, a figure, samples.
 
-    --table writes all signals over one period, --csv what the figure shows.
+    All signals over one period are written by --table, those that the figure shows by --csv.
     """
     from jump_lane.cli.render import note
     from jump_lane.files import require_apart, require_free, write_whole

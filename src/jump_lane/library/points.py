@@ -2,27 +2,22 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.errors import InputError, NoResultError
+from jump_lane.errors import InputError
 from jump_lane.library.converter import Converter, Quantity, quantity
 from jump_lane.library.result import Result
-from jump_lane.quantities import RATIO, TIME, parse, show
+from jump_lane.quantities import TIME, show
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
 from jump_lane.topologies.design import Design
 
 if TYPE_CHECKING:
-    from jump_lane.circuit.file import CircuitFile
-    from jump_lane.dissipation.budget import Budget
-    from jump_lane.report.circuit import CircuitRun
     from jump_lane.report.figures import Panel
     from jump_lane.report.waves import Shown
     from jump_lane.switching.record import Recording
@@ -328,197 +323,3 @@ def _named(simulation: Simulation, signals: Sequence[str]) -> tuple[str, ...]:
     for name in names:
         simulation.recording.index(name)
     return names
-
-
-@dataclass(frozen=True, repr=False)
-class Losses(Result):
-    """Where every watt goes at one operating point."""
-
-    converter: Converter
-    design: Design
-    budget: Budget
-
-    @property
-    def efficiency(self) -> float:
-        """Output power over input power [1]; NaN where no part has any figure."""
-        return self.budget.efficiency
-
-    @property
-    def temperatures(self) -> dict[str, float]:
-        """Temperature of every component whose cooling is known [°C]."""
-        return dict(self.budget.temperatures)
-
-    def view(self) -> View:
-        """Return losses by part and mechanism, temperatures, ratings, the power balance, what is not known."""
-        from jump_lane.report.losses import losses_view
-
-        return replace(losses_view(self.design, self.budget), changes=self.converter.changes)
-
-    def columns(self) -> Columns:
-        """Return a row for each component and mechanism."""
-        from jump_lane.report.losses import losses_columns
-
-        return losses_columns(self.budget)
-
-    def drawing(self) -> Any:
-        """Return the losses as stacked bars."""
-        from jump_lane.report.losses import losses_figure
-
-        return losses_figure(self.design, self.budget)
-
-
-def losses(
-    converter: Converter, *, input_voltage: Quantity | None = None, load: Quantity | None = None
-) -> Losses:
-    """Return where every watt goes at one operating point, temperatures and losses solved together.
-
-    Parameters
-    ----------
-    input_voltage, load
-        Operating point [V], [A]; by default nominal input and full load.
-
-    Raises
-    ------
-    NoResultError
-        If there is no steady state, or no stable temperature.
-    """
-    from jump_lane.dissipation.budget import budget
-
-    design = converter.at(input_voltage, load)
-    return Losses(converter, design, budget(design))
-
-
-@dataclass(frozen=True, repr=False)
-class CornerLosses(Result):
-    """Loss, efficiency and hottest part at every corner."""
-
-    converter: Converter
-    budgets: tuple[tuple[tuple[float, float], Budget | str], ...]
-
-    def view(self) -> View:
-        """Return a row for each corner; the exit status is 1 where a rating is not kept, 3 where there is no result."""
-        from jump_lane.report.losses import corners_view
-
-        return replace(corners_view(self.budgets), changes=self.converter.changes)
-
-    def columns(self) -> Columns:
-        """Return a row for each corner."""
-        from jump_lane.report.losses import corners_columns
-
-        return corners_columns(self.budgets)
-
-
-def losses_at_corners(converter: Converter) -> CornerLosses:
-    """Return loss, efficiency and hottest part at every corner of input and load, temperatures settled."""
-    from jump_lane.dissipation.budget import budget
-
-    design = converter.design
-    found: list[tuple[tuple[float, float], Budget | str]] = []
-    for i, j in np.ndindex(design.shape):
-        at = (design.inputs[i], design.loads[j])
-        try:
-            found.append((at, budget(design, i, j)))
-        except NoResultError as error:
-            found.append((at, str(error)))
-    return CornerLosses(converter, tuple(found))
-
-
-@dataclass(frozen=True, repr=False)
-class OwnCircuit(Result):
-    """The steady state of a circuit of one's own."""
-
-    title: str
-    run: CircuitRun
-    branches: tuple[str, ...]
-
-    @property
-    def simulation(self) -> Simulation:
-        """The same as any other operating point, for figures, cursors and spectra."""
-        panels = tuple((f"{b}.{q}", (f"{b}.{q}",)) for b in self.branches[:3] for q in ("i", "v"))
-        return Simulation(self.title, self.run.recording, panels, (), self.run.control)
-
-    def view(self) -> View:
-        """Return measures of elements, conduction and blocking of valves, powers, intervals, balances."""
-        from jump_lane.report.circuit import circuit_view
-
-        return circuit_view(self.title, self.run, list(self.branches))
-
-    def columns(self) -> Columns:
-        """Return a row for each signal: average, rms, extremes."""
-        from jump_lane.report.circuit import circuit_columns
-
-        return circuit_columns(self.run.recording, list(self.branches))
-
-    def drawing(self) -> Any:
-        """Return voltages and currents of the first elements over two periods."""
-        return self.simulation.drawing()
-
-
-def run_circuit(
-    source: str | os.PathLike[str] | CircuitFile,
-    *,
-    elements: Sequence[str] = (),
-    settle: int | None = None,
-    control: Quantity | None = None,
-    force: bool = False,
-    name: str = "circuit",
-) -> OwnCircuit:
-    """Run a circuit of one's own to its periodic steady state.
-
-    Parameters
-    ----------
-    source
-        A circuit file, or what is loaded of one.
-    elements
-        Elements to show; all by default.
-    settle
-        Periods to run from all-zero states instead; the last one is shown.
-    control
-        Value of the control variable, where the gates depend on it and nothing is to be held.
-    force
-        Whether a result that cannot be trusted is returned with its reason.
-    name
-        What to call the circuit where it has no title and no file.
-
-    Raises
-    ------
-    InputError
-        If the file is not valid, or names no such element.
-    NoResultError
-        If there is no trustworthy steady state.
-    """
-    from jump_lane.circuit.file import CircuitFile
-    from jump_lane.circuit.file import load as load_circuit
-    from jump_lane.report.circuit import select
-
-    loaded = source if isinstance(source, CircuitFile) else load_circuit(Path(source))
-    title = loaded.title or (name if isinstance(source, CircuitFile) else os.fspath(source))
-    fixed = None if control is None else parse(control, RATIO)
-    run = _steady(loaded, fixed) if settle is None else _settled(loaded, settle)
-    if run.doubts and not force:
-        raise NoResultError("\n".join((*run.doubts, "(--force shows the figures all the same)")))
-    if settle is not None:
-        title = f"{title}: period {settle} from all-zero states"
-    return OwnCircuit(title, run, tuple(select(run.recording, list(elements))))
-
-
-def _steady(loaded: CircuitFile, control: float | None) -> CircuitRun:
-    from jump_lane.operating.own import steady
-    from jump_lane.report.circuit import CircuitRun
-    from jump_lane.switching.balance import balance
-
-    if control is not None:
-        loaded = replace(loaded, circuit=replace(loaded.circuit, control=control), hold=None)
-    state, recording, doubts = steady(loaded)
-    shown = control if loaded.hold is None else state.control
-    return CircuitRun(recording, balance(recording), shown, doubts)
-
-
-def _settled(loaded: CircuitFile, periods: int) -> CircuitRun:
-    from jump_lane.report.circuit import CircuitRun
-    from jump_lane.switching.balance import balance, jumps
-    from jump_lane.switching.settling import settle
-
-    recording, remaining = settle(loaded.circuit, periods)
-    notes = (f"the states still move by {100 * remaining:.2g} % of their size in a period", *jumps(recording))
-    return CircuitRun(recording, balance(recording), None, recording.trespasses, notes)

@@ -55,6 +55,7 @@ def derivation_view(
         tables = [_formula_table(sheet, _wanted(sheet, formulas))]
     else:
         tables = [
+            *_line_side(design.line),
             _component_table(design, before),
             stress_table(design, derived_stresses(design), derived_ratings(design)),
             _grid(design),
@@ -249,7 +250,7 @@ def _groups(design: Design) -> list[Table]:
             else "Operation"
         )
         groups[title].append(v)
-    tables = [_line_table(design.line)] if design.line is not None else []
+    tables = []
     tables.append(
         Table(
             "Asked and given",
@@ -260,14 +261,12 @@ def _groups(design: Design) -> list[Table]:
     return [*tables, *(_value_table(design, title, values) for title, values in groups.items())]
 
 
-def _line_table(sheet: Sheet) -> Table:
-    """Show line rectifier and bulk capacitor: the DC range of the converter follows from them."""
-    rows = tuple(
-        (pretty(v.symbol), v.meaning, show(v.worst, v.unit), _range(v), v.line.source if v.line else "given")
-        for v in sheet
-    )
-    columns = ("symbol", "meaning", "worst case>", "range over the line>", "source")
-    return Table("Line rectifier and bulk capacitor", columns, rows)
+def _line_side(sheet: Sheet | None) -> list[Table]:
+    """Show line rectifier and bulk capacitor, where there are any: the DC range of the converter follows from them."""
+    if sheet is None:
+        return []
+    rows = tuple((pretty(v.symbol), v.meaning, _range(v)) for v in sheet if v.line is not None)
+    return [Table("", ("Line rectifier and bulk capacitor", "", "over the line>"), rows)]
 
 
 def _value_table(design: Design, title: str, values: list[Value]) -> Table:

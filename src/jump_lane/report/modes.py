@@ -77,6 +77,8 @@ def modes_figure(found: ModeMap) -> Any:
         line = [(r.at[1], r.control) for r in found.rows if r.at[0] == v]
         label = "simulated" if k == 0 else ""
         duty.append(Curve(label, [x for x, _ in line], [y for _, y in line], "", "o", k))
-    panels = {"input voltage [V]": [edge, *points], found.design.page.control.symbol: duty}
+    panels = {"input voltage [V]": [edge, *points]}
+    if duty:
+        panels[found.design.page.control.symbol] = duty
     title = f"{found.design.spec.title or found.design.page.title}: conduction modes"
     return curves_figure(title, panels, ("load current", "A"), True)

@@ -11,8 +11,9 @@ from jump_lane.quantities import show
 from jump_lane.report.export import Columns
 from jump_lane.report.figures import Curve, curves_figure, map_figure
 from jump_lane.report.table import Table, View
+from jump_lane.study.axes import Axis, Setting
 from jump_lane.study.circuit_sweep import CircuitSweep
-from jump_lane.study.sweep import Axis, Column, Row, Setting, Sweep
+from jump_lane.study.sweep import Column, Row, Sweep
 
 Swept = Sweep | CircuitSweep
 

@@ -22,7 +22,10 @@ WIDTH = 120
 NARROWEST = 80
 """Columns below which nothing is squeezed."""
 
-DIGITS = 10
+WIDEST = 100_000
+"""Columns of a page on which everything has room."""
+
+DIGITS = 12
 """Significant digits of numbers in JSON: what is left of a calculation is the same each time."""
 
 JOINT = "\ue000"
@@ -63,7 +66,7 @@ def to_lines(part: RenderableType, width: int, coloured: bool) -> list[str]:
     """Return one part of a view as lines, none of which loses a digit for want of room."""
     from rich.measure import Measurement
 
-    console = _console(width, coloured)
+    console = _console(WIDEST, coloured)
     needed = Measurement.get(console, console.options, part).minimum
     console = _console(max(width, NARROWEST, needed), coloured)
     console.print(part)
@@ -117,12 +120,13 @@ def _rich_table(table: Table) -> Any:
     if not table.title:
         found.box = None
         found.padding = (0, 2, 0, 0)
-    for heading in table.columns:
+    for k, heading in enumerate(table.columns):
         right, whole = heading.endswith(">"), heading.endswith((">", "<"))
         found.add_column(
             Text(harmless(heading.rstrip("<>"))),
             justify="right" if right else "left",
             no_wrap=whole,
+            min_width=max((len(_joined(row[k])) for row in table.rows), default=0) if whole else None,
             overflow="fold",
         )
     for k, row in enumerate(table.rows):

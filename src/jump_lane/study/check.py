@@ -179,39 +179,49 @@ class Check:
             yield finding, corner, max((e[0].deviation for e in entries), key=abs)
 
 
-STEPS, NEAR = 6, 2e-3
+STEPS, NEAR = 8, 1e-3
 """How often a switching frequency is tried, and how near to its limit the ripple has to come."""
 
 
 def frequency_for(design: Design, symbol: str, corner: Corner) -> float | None:
     """Return the switching frequency [Hz] at which a ripple just keeps its limit at a corner, found by simulation.
 
-    A ripple falls about as the frequency rises, so each step scales by what is left; None where that does not lead there.
+    Secants of ln(ripple) over ln(frequency), the first as if they were in inverse proportion; None where none leads there.
     """
-    switching = design.spec.switching
-    frequency = switching.frequency
+    tried: list[tuple[float, float]] = []
+    x = math.log(design.spec.switching.frequency)
     for _ in range(STEPS):
-        spec = design.spec.model_copy(
-            update={"switching": switching.model_copy(update={"frequency": frequency})}
-        )
-        try:
-            whole = design.grid((corner.v_in,), (corner.i_o,), spec)
-            point = (
-                design.grid(whole.inputs, whole.loads, loaded(spec, corner.others))
-                if corner.others
-                else whole
-            )
-            state, recording = solve(point)
-        except (InputError, NoResultError):
+        ratio = _ripple_ratio(design, symbol, corner, math.exp(x))
+        if ratio is None or ratio <= 0.0:
             return None
-        limit = next((m for m in limits(point, 0, 0, whole) if m.symbol == symbol), None)
-        if limit is None or limit.mend is None or limit.unit not in ("A", "V"):
-            return None
-        ratio = limit.measure(Scene(recording, state.control)) / limit.highest
         if abs(ratio - 1.0) < NEAR:
-            return frequency
-        frequency *= ratio
+            return math.exp(x)
+        tried = [*tried[-1:], (x, math.log(ratio))]
+        slope = -1.0
+        if len(tried) == 2 and tried[1][0] != tried[0][0]:
+            slope = (tried[1][1] - tried[0][1]) / (tried[1][0] - tried[0][0])
+        if slope >= 0.0:
+            return None
+        x -= tried[-1][1] / slope
     return None
+
+
+def _ripple_ratio(design: Design, symbol: str, corner: Corner, frequency: float) -> float | None:
+    """Return a ripple at a corner over its limit, at another switching frequency; None where there is none."""
+    changed = design.spec.switching.model_copy(update={"frequency": frequency})
+    spec = design.spec.model_copy(update={"switching": changed})
+    try:
+        whole = design.grid((corner.v_in,), (corner.i_o,), spec)
+        point = (
+            design.grid(whole.inputs, whole.loads, loaded(spec, corner.others)) if corner.others else whole
+        )
+        state, recording = solve(point)
+    except (InputError, NoResultError, OverflowError):
+        return None
+    limit = next((m for m in limits(point, 0, 0, whole) if m.symbol == symbol), None)
+    if limit is None or limit.mend is None or limit.unit not in ("A", "V"):
+        return None
+    return limit.measure(Scene(recording, state.control)) / limit.highest
 
 
 def check_corner(design: Design, i: int, j: int, whole: Design | None = None) -> Corner:

@@ -12,8 +12,9 @@ import numpy as np
 
 from jump_lane.circuit.file import CircuitFile, parse_circuit, unit_of
 from jump_lane.errors import InputError, JumpLaneError, nearest
+from jump_lane.study.axes import Axis, Setting, spanned
 from jump_lane.study.pool import spread
-from jump_lane.study.sweep import CHUNK, KNOWN, Axis, Column, Row, Setting, signals_of, spanned
+from jump_lane.study.sweep import CHUNK, KNOWN, Column, Row, signals_of
 from jump_lane.study.whatif import with_value
 
 CONTROL = "D"

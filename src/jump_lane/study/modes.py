@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jump_lane.study.sweep import INPUT, LOAD, Axis, Row, Sweep
+from jump_lane.study.axes import Axis
+from jump_lane.study.sweep import INPUT, LOAD, Row, Sweep
 from jump_lane.topologies.design import Design
 
 FINE_INPUTS = 60

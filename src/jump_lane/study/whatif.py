@@ -117,7 +117,7 @@ def changed_circuit(
     return tables, tuple(changes)
 
 
-def full_key(tables: dict[str, Any], name: str, value: str) -> tuple[str, ...]:
+def full_key(page: Page, name: str, value: str) -> tuple[str, ...]:
     """Return the parts of the full key that a name stands for, given what it is to be set to.
 
     Raises
@@ -125,7 +125,40 @@ def full_key(tables: dict[str, Any], name: str, value: str) -> tuple[str, ...]:
     InputError
         If there is no such key or component.
     """
-    return _Case(tables, "file")._path(name, value)
+    units, roles = units_of(page), [role.name for role in page.roles]
+    if name in units and (name not in roles or _is_value(value, units[name])):
+        return ("chosen", name)
+    if name in roles:
+        return ("parts", name)
+    parts = tuple(name.split("."))
+    if parts[0] in ("chosen", "parts") and len(parts) > 1:
+        known = units if parts[0] == "chosen" else roles
+        if parts[1] not in known:
+            raise InputError(
+                f"{parts[1]}: no such component of the {page.name}; {nearest(parts[1], set(known))}"
+            )
+        return parts
+    if len(parts) == 1 and name not in keys():
+        return _alone(name, {*units, *roles})
+    find_key(name)
+    return parts
+
+
+def units_of(page: Page) -> dict[str, str]:
+    """Return the components of a page that have a value, with its unit."""
+    return {line.symbol: line.unit for line in page.lines() if line.component}
+
+
+def _alone(name: str, components: set[str]) -> tuple[str, ...]:
+    """Return the key whose last part is a name: that of how it is switched, or the only one."""
+    if f"switching.{name}" in keys():
+        return ("switching", name)
+    ends = [p for p in keys() if p.rpartition(".")[2] == name and "DEVICE" not in p and "NAME" not in p]
+    if len(ends) == 1:
+        return tuple(ends[0].split("."))
+    if ends:
+        raise InputError(f"{name}: stands in several tables; expected one of {', '.join(ends)}")
+    raise InputError(f"no such key or component; {nearest(name, {*keys(), *components})}")
 
 
 def _idealised(tables: dict[str, Any]) -> dict[str, Any]:
@@ -158,19 +191,9 @@ class _Case:
         """What is derived."""
         return derive(self.spec)
 
-    @cached_property
-    def units(self) -> dict[str, str]:
-        """Components with a value, and its unit."""
-        return {line.symbol: line.unit for line in self.page.lines() if line.component}
-
-    @cached_property
-    def roles(self) -> list[str]:
-        """Components that parts stand for."""
-        return [role.name for role in self.page.roles]
-
     def set(self, name: str, value: str) -> tuple[dict[str, Any], Change]:
         """Return the tables with one key set."""
-        path = self._path(name, value)
+        path = full_key(self.page, name, value)
         relative = RELATIVE.fullmatch(value)
         if relative is not None and (relative["sign"] in "*/×" or relative["percent"]):
             factor = _factor(relative)
@@ -180,36 +203,6 @@ class _Case:
         before = self._shown(path)
         tables = with_value(self.tables, path, new)
         return tables, Change(".".join(path), before, _Case(tables, self.where)._shown(path, value))
-
-    def _path(self, name: str, value: str) -> tuple[str, ...]:
-        """Return the full key that a name stands for."""
-        if name in self.units and (name not in self.roles or _is_value(value, self.units[name])):
-            return ("chosen", name)
-        if name in self.roles:
-            return ("parts", name)
-        parts = tuple(name.split("."))
-        if parts[0] in ("chosen", "parts") and len(parts) > 1:
-            known = self.units if parts[0] == "chosen" else self.roles
-            if parts[1] not in known:
-                raise InputError(
-                    f"{parts[1]}: no such component of the {self.page.name}; {nearest(parts[1], known)}"
-                )
-            return parts
-        if len(parts) == 1 and name not in keys():
-            return self._alone(name)
-        find_key(name)
-        return parts
-
-    def _alone(self, name: str) -> tuple[str, ...]:
-        """Return the key whose last part is a name: that of how it is switched, or the only one."""
-        if f"switching.{name}" in keys():
-            return ("switching", name)
-        ends = [p for p in keys() if p.rpartition(".")[2] == name and "DEVICE" not in p and "NAME" not in p]
-        if len(ends) == 1:
-            return tuple(ends[0].split("."))
-        if ends:
-            raise InputError(f"{name}: stands in several tables; expected one of {', '.join(ends)}")
-        raise InputError(f"no such key or component; {nearest(name, {*keys(), *self.units, *self.roles})}")
 
     def _scaled(self, path: tuple[str, ...], factor: float) -> Any:
         """Return what stands at a key, times a factor."""
@@ -270,7 +263,7 @@ class _Case:
 
     def _unit(self, path: tuple[str, ...]) -> str:
         if path[0] == "chosen":
-            return self.units[path[1]]
+            return units_of(self.page)[path[1]]
         if path[0] == "parts":
             role = next(r for r in self.page.roles if r.name == path[1])
             return next((d.unit for d in role.data if d.key == path[-1]), "")

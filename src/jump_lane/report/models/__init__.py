@@ -1,0 +1,31 @@
+"""The form of the JSON that every command prints: models, from which the published schemas are made."""
+
+from jump_lane.report.models import design, points, studies
+from jump_lane.report.models.base import Output
+
+OUTPUTS: dict[str, type[Output]] = {
+    "topologies": design.Topologies,
+    "derive": design.Derivation,
+    "check": design.Check,
+    "checks": design.Checks,
+    "tolerance": design.Tolerance,
+    "size": design.Size,
+    "fit": design.Fit,
+    "waves": points.Waves,
+    "measure": points.Measure,
+    "spectrum": points.Spectrum,
+    "sweep": studies.Sweep,
+    "modes": studies.Modes,
+    "cross": studies.Cross,
+    "losses": points.Losses,
+    "corners": points.Corners,
+    "efficiency": studies.Efficiency,
+    "pick": studies.Pick,
+    "compare": studies.Compare,
+    "diff": studies.Diff,
+    "damp": points.Damp,
+    "explain": studies.Explain,
+    "circuit": points.Circuit,
+    "error": studies.Error,
+}
+"""What the middle part of ``format`` names, to its form."""
