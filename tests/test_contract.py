@@ -163,7 +163,9 @@ class Contract(CommandCase):
                 self.assertEqual(broken(json.loads(self.run_command(*call, "--json").stdout)), [])
 
     def test_tolerances_follow_their_schema(self) -> None:
-        done = self.run_command("check", RAIL, "--tolerance", "--draws", "2", "--processes", "1", "--json", status=1)
+        done = self.run_command(
+            "check", RAIL, "--tolerance", "--draws", "2", "--processes", "1", "--json", status=1
+        )
         self.assertEqual(broken(json.loads(done.stdout)), [])
 
     def test_notes_go_to_standard_error(self) -> None:

@@ -33,7 +33,6 @@ def check_view(
     notes = [agreement(check)]
     if any(not f.agrees for c in check.corners for f in c.findings):
         notes.extend(check.design.caveats())
-    notes += [f"not kept: {text}" for text in check.overloads]
     notes += [f"not judged: {text}" for text in check.refused]
     if explain:
         tables = [t for symbol in explain for t in _explained(check, symbol)]

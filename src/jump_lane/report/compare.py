@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 
 from jump_lane.quantities import show
+from jump_lane.report.derivation import SHORT
 from jump_lane.report.table import Table, View
 from jump_lane.study.compare import Candidate
 
@@ -14,8 +15,8 @@ def compare_view(title: str, found: list[Candidate]) -> View:
     able = sorted((c for c in found if not c.failure), key=lambda c: (c.stress != c.stress, c.stress))
     unable = [c for c in found if c.failure]
     columns = (
-        "converter", "duty ratio>", "conduction", "device stress>", "inductive energy>", "C_o rms>", "C_i rms>",
-        "devices>", "magnetics>", "capacitors>",
+        "converter<", "duty ratio>", "conduction", "device stress>", "inductive energy>", "C_o rms>", "C_i rms>",
+        "parts>",
     )  # fmt: skip
     tables = [Table(f"{title}: least device stress first", columns, tuple(_row(c) for c in able))]
     if unable:
@@ -23,7 +24,7 @@ def compare_view(title: str, found: list[Candidate]) -> View:
         tables.append(Table("Cannot do it", ("converter", "reason"), rows, ("faint",) * len(rows)))
     notes = (
         "device stress: blocking voltage times peak current of all switches and rectifiers, over the output power; "
-        "worst corner of each",
+        "worst corner of each; parts: devices + magnetics + capacitors",
     )
     data = {"title": title, "converters": [asdict(c) for c in (*able, *unable)]}
     return View("compare", data, tuple(tables), notes, 0 if able else 1)
@@ -33,10 +34,10 @@ def _row(c: Candidate) -> tuple[str, ...]:
     return (
         c.name,
         f"{show(c.duty[0])} … {show(c.duty[1])}",
-        ", ".join(c.modes),
+        ", ".join(SHORT[m] for m in c.modes),
         show(c.stress),
         show(c.energy, "J"),
         show(c.output_rms, "A"),
         show(c.input_rms, "A"),
-        *(str(n) for n in c.parts),
+        " + ".join(str(n) for n in c.parts),
     )

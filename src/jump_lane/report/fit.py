@@ -13,8 +13,7 @@ from jump_lane.study.fit import Candidate, Choice, Fit
 
 def fit_view(fit: Fit, check: Check) -> View:
     """Show the candidates of each component, before and after, and the verdicts of the simulated result."""
-    tables = [_choice_table(c) for c in fit.choices]
-    tables.append(_before_after(fit))
+    tables = [_choice_table(fit), _before_after(fit)]
     broken = sorted(
         {f"{pretty(f.symbol)} {f.advice}" for c in check.corners for f in c.findings if not f.holds}
         | {f"mode: {c.mode_advice}" for c in check.corners if not c.mode_holds}
@@ -28,21 +27,35 @@ def fit_view(fit: Fit, check: Check) -> View:
     return View("fit", _data(fit, notes, status), tuple(tables), tuple(notes), status)
 
 
-def _choice_table(choice: Choice) -> Table:
-    rows = tuple(_row(rank, c, choice) for rank, c in enumerate(choice.candidates, start=1))
-    marks = tuple("bad" if c.broken else "good" if k == 0 else "" for k, c in enumerate(choice.candidates))
-    sign = "≥" if choice.is_minimum else "≤"
-    title = f"{choice.symbol}: derived {sign} {show(choice.required, choice.unit)}"
-    columns = ("rank>", "made of", "value>", "of derived>", "resistance>", "ripple", "margins", "verdict")
-    return Table(title, columns, rows, marks)
+def _choice_table(fit: Fit) -> Table:
+    """Return the candidates of every component, best first."""
+    rows, marks = [], []
+    for choice in fit.choices:
+        for k, candidate in enumerate(choice.candidates):
+            rows.append(_row(k, candidate, choice))
+            marks.append("bad" if candidate.broken else "good" if k == 0 else "")
+    columns = (
+        "",
+        "derived>",
+        "made of",
+        "value>",
+        "of derived>",
+        "resistance>",
+        "ripple",
+        "margins",
+        "verdict",
+    )
+    return Table("Made of what exists, best first", columns, tuple(rows), tuple(marks))
 
 
-def _row(rank: int, c: Candidate, choice: Choice) -> tuple[str, ...]:
+def _row(k: int, c: Candidate, choice: Choice) -> tuple[str, ...]:
     units = {"I": "A", "V": "V"}
     ripples = ", ".join(f"{pretty(s)} {show(v, units[s[1]])}" for s, v in c.peak_to_peak)
     margins = ", ".join(f"{what} {show_percent(m)}" for what, m in c.margins)
+    sign = "≥" if choice.is_minimum else "≤"
     return (
-        str(rank),
+        choice.symbol if k == 0 else "",
+        f"{sign} {show(choice.required, choice.unit)}" if k == 0 else "",
         c.name,
         show(c.value, choice.unit),
         show_percent(c.value / choice.required),

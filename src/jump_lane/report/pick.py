@@ -30,7 +30,8 @@ def pick_view(work: Work, done: Sequence[Combination], proven: Sequence[Proven],
     ]
     if len(done) < work.valid:
         notes.append("of each component the most promising parts were combined; --most simulates more")
-    notes += [f"no result: {text}" for text in sorted({c.failure for c in failed})[:3]]
+    if failed:
+        notes.append(f"without a result, such as: {failed[0].failure}")
     if not complete:
         notes.append("interrupted: what was finished is kept")
     for rank, one in enumerate(proven, start=1):

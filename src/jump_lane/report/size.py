@@ -6,6 +6,7 @@ import math
 from typing import Any
 
 from jump_lane.equations.formula import pretty
+from jump_lane.equations.sheet import Value
 from jump_lane.quantities import show
 from jump_lane.report.table import Table, View
 from jump_lane.sizing.case import Case
@@ -51,7 +52,17 @@ def _table(found: Sizing) -> Table:
         "where",
         "kept to>",
     )
-    return Table(title, columns, tuple(_row(found, s) for s in found.values))
+    given = [v for v in found.design.sheet if v.required is not None and v.symbol not in found.values]
+    rows = [*(_row(found, s) for s in found.values), *(_given_row(found, v) for v in given)]
+    return Table(title, columns, tuple(rows), (*("" for _ in found.values), *("faint" for _ in given)))
+
+
+def _given_row(found: Sizing, value: Value) -> tuple[str, ...]:
+    """Return a component that is not solved: what is in use, and who says so."""
+    origin = {"chosen": "the file chooses it", "derived": "its formula; no limit asks for it"}
+    blank = () if found.tolerances else ("",)
+    said = origin.get(value.origin, f"the part {value.origin} brings it")
+    return (pretty(value.symbol), show(value.worst, value.unit), "", *blank, "", said, "", "")
 
 
 def _row(found: Sizing, symbol: str) -> tuple[str, ...]:

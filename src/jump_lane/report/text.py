@@ -22,6 +22,9 @@ WIDTH = 120
 NARROWEST = 80
 """Columns below which nothing is squeezed."""
 
+PROSE = 12
+"""Columns of prose that are never narrower."""
+
 WIDEST = 100_000
 """Columns of a page on which everything has room."""
 
@@ -105,7 +108,7 @@ def _titled(table: Table) -> list[Any]:
 
 
 def _rich_table(table: Table) -> Any:
-    """Return a table for a console of Rich; columns of numbers, and those whose heading ends in ``<``, never wrap."""
+    """Return a table for a console of Rich: no empty columns; those of numbers, or with ``<`` behind the heading, never wrap."""
     from rich.box import Box
     from rich.table import Table as RichTable
     from rich.text import Text
@@ -120,17 +123,22 @@ def _rich_table(table: Table) -> Any:
     if not table.title:
         found.box = None
         found.padding = (0, 2, 0, 0)
-    for k, heading in enumerate(table.columns):
+    shown = [
+        k for k in range(len(table.columns)) if k == 0 or not table.rows or any(row[k] for row in table.rows)
+    ]
+    for k in shown:
+        heading = table.columns[k]
+        widest = max(len(heading.rstrip("<>")), *(len(_joined(row[k])) for row in table.rows), 0)
         right, whole = heading.endswith(">"), heading.endswith((">", "<"))
         found.add_column(
             Text(harmless(heading.rstrip("<>"))),
             justify="right" if right else "left",
             no_wrap=whole,
-            min_width=max((len(_joined(row[k])) for row in table.rows), default=0) if whole else None,
+            min_width=widest if whole else min(widest, PROSE),
             overflow="fold",
         )
     for k, row in enumerate(table.rows):
-        cells = [_joined(cell) for cell in row]
+        cells = [_joined(row[i]) for i in shown]
         if not table.title:
             cells[0] = f"  {cells[0]}"
         found.add_row(*(Text(c) for c in cells), style=STYLES[table.marks[k]] if table.marks else None)
