@@ -27,7 +27,7 @@ print(*derived.formula("L"), sep="\n")
 sized = jl.size(supply)  # so that the simulated circuit just keeps every limit
 print(sized)
 
-chosen = supply.set({symbol: value for symbol, value in sized.values.items()})
+chosen = supply.set(sized.values)
 checked = jl.check(chosen)
 print("holds:", checked.holds)
 print(checked.frame().query("symbol == 'dV_o'")[["input.voltage [V]", "loads", "simulated", "asked"]])

@@ -54,6 +54,37 @@ def tidied(schema: dict[str, Any], name: str, nulls: bool = False) -> dict[str, 
 _BOUNDS = {"ge": "minimum", "le": "maximum", "gt": "exclusiveMinimum", "lt": "exclusiveMaximum"}
 
 
+def bounded(model: type[BaseModel], schema: dict[str, Any]) -> dict[str, Any]:
+    """Return the schema of a model with the bounds of its numbers, which quantities with units hide."""
+    for one in _models(model, set()):
+        table = schema if one is model else schema["$defs"].get(one.__name__, {})
+        table = table.get("anyOf", [table])[0]
+        for name, field in one.model_fields.items():
+            for mark in field.metadata:
+                for key, bound in _BOUNDS.items():
+                    if getattr(mark, key, None) is not None and name in table.get("properties", {}):
+                        table["properties"][name].setdefault(bound, getattr(mark, key))
+    return schema
+
+
+def _models(model: type[BaseModel], known: set[type]) -> set[type[BaseModel]]:
+    """Return a model and all that stand in it."""
+    if model in known:
+        return set()
+    known.add(model)
+    found = {model}
+    for field in model.model_fields.values():
+        for inner in _types(field.annotation):
+            found |= _models(inner, known)
+    return found
+
+
+def _types(annotation: Any) -> list[type[BaseModel]]:
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return [annotation]
+    return [t for inner in getattr(annotation, "__args__", ()) for t in _types(inner)]
+
+
 def _without_nulls(entry: Any) -> Any:
     if isinstance(entry, list):
         return [_without_nulls(e) for e in entry if e != {"type": "null"}]

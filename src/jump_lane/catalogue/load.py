@@ -24,7 +24,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 from jump_lane.catalogue.kinds import KINDS, Part
 from jump_lane.errors import InputError, nearest
 from jump_lane.files import read_text
-from jump_lane.validation import explain, read_toml, tidied
+from jump_lane.validation import bounded, explain, read_toml, tidied
 
 SAMPLES = "sample-catalogue.csv"
 
@@ -239,7 +239,7 @@ def _require_distinct(parts: tuple[Part, ...], where: str) -> None:
 def schema() -> dict[str, Any]:
     """Return the JSON Schema of a TOML catalogue."""
     base = CatalogueFile.model_json_schema()
-    kinds = [model.model_json_schema() for model in KINDS.values()]
+    kinds = [bounded(model, model.model_json_schema()) for model in KINDS.values()]
     for one in kinds:
         one["required"] = ["kind", *one.get("required", [])]
     base["properties"]["part"]["items"] = {"anyOf": kinds}

@@ -16,7 +16,7 @@ from jump_lane.circuit.timing import edge, wrapped
 from jump_lane.errors import ConvergenceError, InputError, nearest
 from jump_lane.quantities import CURRENT, RATIO, VOLTAGE, parse
 from jump_lane.quantities.fields import Amperes, Farads, Given, Henries, Hertz, Number, Ohms, Ratio, Volts
-from jump_lane.validation import explain, read_toml, tidied
+from jump_lane.validation import bounded, explain, read_toml, tidied
 
 Nodes = tuple[str, str]
 
@@ -258,7 +258,7 @@ class CircuitFile:
 
 def schema() -> dict[str, Any]:
     """Return the JSON Schema of the circuit file."""
-    return tidied(CircuitTable.model_json_schema(), "circuit")
+    return tidied(bounded(CircuitTable, CircuitTable.model_json_schema()), "circuit")
 
 
 def load(path: Path) -> CircuitFile:

@@ -82,6 +82,7 @@ def main() -> None:
 def run(arguments: list[str]) -> int:
     """Run the command line; whatever happens ends as one message and an exit status, which is returned."""
     streams.prepare()
+    _announce_compiling()
     as_json = "--json" in arguments
     try:
         status = app(args=arguments, standalone_mode=False)
@@ -99,6 +100,12 @@ def run(arguments: list[str]) -> int:
         if hasattr(error, "format_message"):
             return _misused(error, as_json)
         return _fault(error, as_json)
+
+
+def _announce_compiling() -> None:
+    from jump_lane.library.compiling import tell
+
+    tell(lambda text: print(text, file=sys.stderr))
 
 
 def _report(code: str, message: str, status: int, as_json: bool) -> int:

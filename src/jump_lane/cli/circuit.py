@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import AsJson, Figure, FixedControl, Overwrite, Set, TableFiles, ensure_compiled
+from jump_lane.cli.options import AsJson, Figure, FixedControl, Overwrite, Set, TableFiles
 from jump_lane.cli.outputs import finish, require_outputs
 
 
@@ -46,14 +46,12 @@ def circuit(
 
     waves, measure and sweep take circuit files as well, with all their options.
     """
-    from jump_lane.circuit.file import load
     from jump_lane.library.converter import load_circuit
     from jump_lane.library.own import run_circuit
 
     require_outputs(file, table, figure, overwrite)
     case = load_circuit(file, changes or ())
-    loaded = load(file) if case is None else case.loaded
-    ensure_compiled()
+    loaded = file if case is None else case.loaded
     fixed = None if control is None else control.rpartition("=")[2]
     found = run_circuit(
         loaded, elements=element or (), settle=settle, control=fixed, force=force, name=str(file)

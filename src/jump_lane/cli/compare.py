@@ -13,7 +13,6 @@ from jump_lane.cli.options import (
     Overwrite,
     Set,
     TableFiles,
-    ensure_compiled,
     load_case,
 )
 from jump_lane.cli.outputs import finish, require_outputs
@@ -49,12 +48,13 @@ def compare(
     Several files, or one file's specification alone with several topologies.
     """
     from jump_lane.library.sides import compare as find
-    from jump_lane.topologies import pages
+    from jump_lane.library.words import list_topologies
 
     require_outputs(files[0], table, None, overwrite)
     names = list(topology or [])
     if every or isolated:
-        names = [p.name for p in pages() if p.isolated or not isolated]
+        listed = list_topologies()
+        names = list(listed.isolated if isolated else listed.names)
     found = find([load_case(path, None, changes) for path in files], names)
     finish(found, json, table=table, overwrite=overwrite)
 
@@ -75,6 +75,4 @@ def diff(
 
     require_outputs(old, table, None, overwrite)
     before, after = load_case(old), load_case(new, None, changes)
-    _ = before.design, after.design
-    ensure_compiled()
     finish(find(before, after), json, table=table, overwrite=overwrite)

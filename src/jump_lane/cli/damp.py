@@ -15,7 +15,6 @@ from jump_lane.cli.options import (
     Overwrite,
     Set,
     TableFiles,
-    ensure_compiled,
     load_case,
 )
 from jump_lane.cli.outputs import finish, require_outputs
@@ -42,11 +41,8 @@ def damp(
 ) -> None:
     """Derive the damping of a ringing device from two measured frequencies, and simulate it without and with it."""
     from jump_lane.library.sides import damp as find
-    from jump_lane.topologies.blocks.damping import derive_damping
 
     require_outputs(file, table, figure, overwrite)
     case = load_case(file, None, changes)
-    derive_damping(case.at(input_voltage, load), device)
-    ensure_compiled()
     found = find(case, device, input_voltage=input_voltage, load=load)
     finish(found, json, table=table, figure=figure, overwrite=overwrite)

@@ -10,7 +10,7 @@ from typing import Annotated
 
 import typer
 
-from jump_lane.cli.options import Overwrite, ensure_compiled
+from jump_lane.cli.options import Overwrite
 
 FILE = "instrument-rail.toml"
 """The converter file of the demo."""
@@ -40,16 +40,15 @@ def demo(
     """Derive, check and draw the instrument rail of the Skerry buoy, and its losses, into a folder."""
     from jump_lane.cli import design, losses, waves
     from jump_lane.files import require_free, whole_folder, write_whole
-    from jump_lane.study.template import DEMONSTRATION, example
+    from jump_lane.library.converter import demonstration
 
     names = (FILE, *OUTPUTS)
     for name in names if folder.exists() else ():
         require_free(folder / name, overwrite)
-    ensure_compiled()
     with whole_folder(folder, names) as made:
         file = made / FILE
         outputs = {n: made / n for n in OUTPUTS}
-        write_whole(file, example(DEMONSTRATION))
+        write_whole(file, demonstration())
         derivation = _printed(lambda: design.derive(file, formulas=True))
         verdicts = _printed(lambda: design.check([file]))
         _printed(lambda: waves.waves(file, figure=outputs["waveforms.png"], csv=outputs["waveforms.csv"]))

@@ -17,7 +17,6 @@ from jump_lane.cli.options import (
     Processes,
     Set,
     TableFiles,
-    ensure_compiled,
     load_case,
 )
 from jump_lane.cli.outputs import finish, progress, require_outputs
@@ -93,7 +92,7 @@ def new(
     from jump_lane.errors import InputError
     from jump_lane.files import write_whole
     from jump_lane.library.converter import new as text_of
-    from jump_lane.study.template import kept
+    from jump_lane.library.converter import taken_over
 
     values = (
         title, input_voltage, output_voltage, load, voltage_ripple, frequency, current_ripple, mode, rectifier, secondary,
@@ -106,7 +105,7 @@ def new(
     write_whole(file, text, overwrite)
     note(f"wrote {file}")
     if given:
-        for key, value in kept(topology, given).items():
+        for key, value in taken_over(topology, given).items():
             note(f"  assumed: {key} = {value}" + (f" ({NEW[key]} changes it)" if key in NEW else ""))
 
 
@@ -199,8 +198,6 @@ def check(
         _check_many(files, (catalogue, changes, ideal), quiet, junit, overwrite, json)
         return
     case = load_case(files[0], catalogue, changes, ideal)
-    _ = case.design
-    ensure_compiled()
     if tolerance:
         with progress() as watch:
             found = designs.tolerance(case, draws=draws, seed=seed, processes=processes, watch=watch)
@@ -223,7 +220,6 @@ def _check_many(
     from jump_lane.library.designs import check_many
     from jump_lane.library.junit import junit_xml
 
-    ensure_compiled()
     found = check_many((str(path), partial(load_case, path, *settings)) for path in files)
     if junit is not None:
         write_whole(junit, junit_xml(found), overwrite)

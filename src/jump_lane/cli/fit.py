@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from typing import Annotated
 
 import typer
@@ -15,7 +14,6 @@ from jump_lane.cli.options import (
     Overwrite,
     Set,
     TableFiles,
-    ensure_compiled,
     load_case,
 )
 from jump_lane.cli.outputs import finish, require_outputs
@@ -45,21 +43,13 @@ def fit(
 ) -> None:
     """Replace ideal values by values one can buy; show what that does to ripple, peak and mode."""
     from jump_lane.library.choices import fit as choose
-    from jump_lane.quantities.preferred import decade
 
-    decade(series)
     require_outputs(file, table, None, overwrite)
     case = load_case(file, catalogue, changes, ideal)
-    ensure_compiled()
     found = choose(case, series=series, nearest=nearest)
     if write:
-        from jump_lane.files import edit
-        from jump_lane.study.write import with_choices
-
-        lists = [os.path.relpath(path, file.parent) for path in catalogue or ()]
-        changed = edit(file, lambda text: with_choices(text, found.fit, lists))
-        for choice in found.fit.choices:
-            if choice.best.broken:
-                note(f"{choice.symbol} left as it is: {choice.best.broken[0]}")
+        changed = found.write(file)
+        for symbol, why in found.left.items():
+            note(f"{symbol} left as it is: {why}")
         note(f"wrote the choice into {file}" if changed else f"{file} already has this choice")
     finish(found, json, table=table, overwrite=overwrite)

@@ -17,7 +17,6 @@ from jump_lane.cli.options import (
     Processes,
     Set,
     TableFiles,
-    ensure_compiled,
     load_case,
 )
 from jump_lane.cli.outputs import finish, progress, require_outputs
@@ -52,8 +51,6 @@ def losses(
 
     require_outputs(file, table, figure, overwrite)
     case = load_case(file, catalogue, changes)
-    _ = case.at(input_voltage, load)
-    ensure_compiled()
     found = losses_at_corners(case) if all_corners else find(case, input_voltage=input_voltage, load=load)
     finish(found, json, table=table, figure=figure, overwrite=overwrite)
 
@@ -81,12 +78,9 @@ def efficiency(
     below what the file asks, 3 if a point has no result.
     """
     from jump_lane.library.studies import efficiency as find
-    from jump_lane.study.efficiency import work
 
     require_outputs(file, table, figure, overwrite)
     case = load_case(file, catalogue, changes)
-    work(case.design, over, points)
-    ensure_compiled()
     with progress() as watch:
         found = find(case, over=over, points=points, processes=processes, watch=watch)
     finish(found, json, table=table, figure=figure, overwrite=overwrite)

@@ -91,13 +91,3 @@ def load_any(
     if found is not None:
         return found
     return load_case(path, catalogues, changes, ideal)
-
-
-def ensure_compiled() -> None:
-    """Compile the simulator if that has not been done yet, and say so on standard error."""
-    from jump_lane.cli.render import note
-    from jump_lane.switching.compiled import compile_now, is_compiled
-
-    if not is_compiled():
-        note("compiling the simulator, once for this installation (about a minute) …")
-        compile_now()

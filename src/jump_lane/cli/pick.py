@@ -14,7 +14,6 @@ from jump_lane.cli.options import (
     Processes,
     Set,
     TableFiles,
-    ensure_compiled,
     load_case,
 )
 from jump_lane.cli.outputs import finish, progress, require_outputs
@@ -61,13 +60,9 @@ def pick(
     if none of the best combinations keeps everything.
     """
     from jump_lane.library.choices import pick as find
-    from jump_lane.study.pick import goals
 
-    goals(by)
     require_outputs(file, table, None, overwrite)
     case = load_case(file, catalogue, changes)
-    _ = case.design
-    ensure_compiled()
     groups = [[name.strip() for name in text.split(",")] for text in same or ()]
     with progress() as watch:
         found = find(
@@ -85,9 +80,6 @@ def pick(
     elif write and not found.best:
         note(f"{file} left as it is: no combination keeps everything")
     elif write:
-        from jump_lane.files import edit
-        from jump_lane.study.write import with_parts
-
-        edit(file, lambda text: with_parts(text, found.best))
+        found.write(file)
         note(f"wrote the parts into {file}")
     finish(found, json, table=table, overwrite=overwrite)

@@ -15,7 +15,6 @@ from jump_lane.cli.options import (
     Overwrite,
     Set,
     TableFiles,
-    ensure_compiled,
     load_case,
 )
 from jump_lane.cli.outputs import finish, require_outputs
@@ -53,16 +52,9 @@ def size(
 
     require_outputs(file, table, None, overwrite)
     case = load_case(file, catalogue, changes, ideal)
-    ensure_compiled()
     found = solve(case, tolerance=tolerance, anew=anew, watch=_progress if sys.stderr.isatty() else None)
     if write:
-        from jump_lane.files import edit
-        from jump_lane.study.write import with_values
-
-        sheet = found.after.design.sheet
-        units = {s: (v, sheet[s].unit) for s, v in found.values.items()}
-        changed = edit(file, lambda text: with_values(text, units))
-        note(f"wrote the values into {file}" if changed else f"{file} already has these values")
+        note(f"wrote the values into {file}" if found.write(file) else f"{file} already has these values")
     finish(found, json, table=table, overwrite=overwrite)
 
 

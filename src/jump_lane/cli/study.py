@@ -17,7 +17,6 @@ from jump_lane.cli.options import (
     Processes,
     Set,
     TableFiles,
-    ensure_compiled,
     load_any,
     load_case,
 )
@@ -76,7 +75,6 @@ def sweep(
     case = load_any(file, None, changes, ideal)
     listed = None if points is None else read_points(points)
     work = plan(case, vary or (), points=listed, measure=measure or (), control=control)
-    ensure_compiled()
     with progress() as watch:
         found = swept(case, work, processes=processes, watch=watch)
     finish(found, json, view=found.view(every), table=table, figure=figure, overwrite=overwrite)
@@ -99,8 +97,6 @@ def modes(
 
     require_outputs(file, table, figure, overwrite)
     case = load_case(file, None, changes, ideal)
-    _ = case.design
-    ensure_compiled()
     with progress() as watch:
         found = find(case, inputs=inputs, loads=loads, processes=processes, watch=watch)
     finish(found, json, table=table, figure=figure, overwrite=overwrite)
@@ -120,12 +116,9 @@ def cross(
     The exit status is 1 if an output strays further than its voltage_band.
     """
     from jump_lane.library.studies import cross as find
-    from jump_lane.study.cross import plan
 
     require_outputs(file, table, None, overwrite)
     case = load_case(file, None, changes, ideal)
-    plan(case.design)
-    ensure_compiled()
     with progress() as watch:
         found = find(case, processes=processes, watch=watch)
     finish(found, json, table=table, overwrite=overwrite)

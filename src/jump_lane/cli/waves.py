@@ -18,7 +18,6 @@ from jump_lane.cli.options import (
     Overwrite,
     Set,
     TableFiles,
-    ensure_compiled,
     load_any,
 )
 from jump_lane.cli.outputs import finish, require_outputs
@@ -60,14 +59,9 @@ def simulated(
             )
         from jump_lane.library.own import run_circuit
 
-        ensure_compiled()
         return run_circuit(
             case.loaded, control=None if control is None else control.rpartition("=")[2]
         ).simulation
-    design = case.at(input_voltage, load)
-    if control is not None:
-        design.page.control.read(control, "--control")
-    ensure_compiled()
     return points.simulate(case, input_voltage=input_voltage, load=load, control=control)
 
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from jump_lane.errors import InputError, NoResultError
+from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Converter
 from jump_lane.library.result import Result, Watch, gather
 from jump_lane.report.export import Columns
@@ -37,6 +40,15 @@ class Sized(Result):
         from jump_lane.report.size import size_view
 
         return replace(size_view(self.sizing, self.after), changes=self.converter.changes)
+
+    def write(self, path: Path) -> bool:
+        """Put the values under ``[chosen]`` of a converter file; tell whether that changed it."""
+        from jump_lane.files import edit
+        from jump_lane.study.write import with_values
+
+        sheet = self.after.design.sheet
+        units = {s: (v, sheet[s].unit) for s, v in self.values.items()}
+        return edit(path, lambda text: with_values(text, units))
 
     def columns(self) -> Columns:
         """Return a row for each value: textbook, just kept, with margin [SI]."""
@@ -75,6 +87,7 @@ def size(converter: Converter, *, tolerance: bool = False, anew: bool = False, w
     spec = converter.spec
     if anew:
         spec = unnamed(spec).model_copy(update={"chosen": {}})
+    ready()
     try:
         found = solve(spec, tolerance, watch or (lambda _: None))
         after = run(derived(spec.model_copy(update={"chosen": {**spec.chosen, **found.values}})))
@@ -96,6 +109,19 @@ class Fitted(Result):
         from jump_lane.report.fit import fit_view
 
         return replace(fit_view(self.fit, self.after), changes=self.converter.changes)
+
+    @property
+    def left(self) -> dict[str, str]:
+        """Component that is left as it is to what its best candidate breaks."""
+        return {c.symbol: c.best.broken[0] for c in self.fit.choices if c.best.broken}
+
+    def write(self, path: Path) -> bool:
+        """Put what holds into a converter file, with the lists that parts come from; tell whether that changed it."""
+        from jump_lane.files import edit
+        from jump_lane.study.write import with_choices
+
+        lists = [os.path.relpath(name, path.parent) for name in self.converter.catalogues]
+        return edit(path, lambda text: with_choices(text, self.fit, lists))
 
     def columns(self) -> Columns:
         """Return a row for each candidate: component, rank, what it is made of, value [SI], what it breaks."""
@@ -125,8 +151,6 @@ def fit(converter: Converter, *, series: str = "E12", nearest: bool = False) -> 
     InputError
         If there is no such series, or a list cannot be read.
     """
-    from pathlib import Path
-
     from jump_lane.catalogue.load import load as load_parts
     from jump_lane.quantities.preferred import decade
     from jump_lane.study.check import check as run
@@ -138,6 +162,7 @@ def fit(converter: Converter, *, series: str = "E12", nearest: bool = False) -> 
         found = choose(converter.spec, listed, series, nearest)
     except InputError as error:
         raise InputError(f"{converter.name}: {error}") from None
+    ready()
     return Fitted(converter, found, run(found.after))
 
 
@@ -167,6 +192,13 @@ class Picked(Result):
         return replace(
             pick_view(self.work, self.tried, self.proven, self.complete), changes=self.converter.changes
         )
+
+    def write(self, path: Path) -> bool:
+        """Put the best parts into a converter file; tell whether that changed it."""
+        from jump_lane.files import edit
+        from jump_lane.study.write import with_parts
+
+        return edit(path, lambda text: with_parts(text, self.best))
 
     def columns(self) -> Columns:
         """Return a row for each combination simulated: parts, loss [W], hottest [°C], cost, why there is none."""
@@ -216,6 +248,7 @@ def pick(
         work = study.plan(converter.spec, choose, weights, most, same)
     except InputError as error:
         raise InputError(f"{converter.name}: {error}") from None
+    ready()
     got = gather(study.run(work, processes), len(work.combinations), watch)
     proven = study.prove(work, study.ranked(work, got.rows), top)
     return Picked(converter, work, got.rows, proven, got.complete)

@@ -231,6 +231,20 @@ def new(topology: str, values: Mapping[str, Quantity] | None = None) -> str:
     return fill(topology, given)
 
 
+def taken_over(topology: str, values: Mapping[str, Quantity]) -> dict[str, str]:
+    """Return what `new` takes from the example of a topology as it is: dotted key to value."""
+    from jump_lane.study.template import kept
+
+    return kept(topology, list(values))
+
+
+def demonstration() -> str:
+    """Return the text of the converter file that is shown around."""
+    from jump_lane.study.template import DEMONSTRATION, example
+
+    return example(DEMONSTRATION)
+
+
 def _texts(settings: Settings) -> list[str]:
     if isinstance(settings, Mapping):
         return [f"{key}={value}" for key, value in settings.items()]

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from jump_lane.errors import InputError, JumpLaneError
+from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Converter
 from jump_lane.library.result import Result, Watch, gather
 from jump_lane.report.export import Columns
@@ -127,7 +128,9 @@ def check(converter: Converter, *, compare: bool = False) -> Checked:
     """
     from jump_lane.study.check import check as run
 
-    found = run(converter.design)
+    design = converter.design
+    ready()
+    found = run(design)
     before = run(converter.before) if compare and converter.before is not None else None
     return Checked(converter, found, before)
 
@@ -180,6 +183,7 @@ def tolerance(
     from jump_lane.study import tolerance as study
 
     work = study.study(converter.design, draws, seed)
+    ready()
     got = gather(study.run(work, processes), len(work.spots), watch)
     return Tolerances(converter, work, *study.judge(work, got.rows), got.complete)
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from jump_lane.errors import NoResultError
+from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Converter, Quantity
 from jump_lane.library.result import Result
 from jump_lane.report.export import Columns
@@ -73,6 +74,7 @@ def losses(
     from jump_lane.dissipation.budget import budget
 
     design = converter.at(input_voltage, load)
+    ready()
     return Losses(converter, design, budget(design))
 
 
@@ -101,6 +103,7 @@ def losses_at_corners(converter: Converter) -> CornerLosses:
     from jump_lane.dissipation.budget import budget
 
     design = converter.design
+    ready()
     found: list[tuple[tuple[float, float], Budget | str]] = []
     for i, j in np.ndindex(design.shape):
         at = (design.inputs[i], design.loads[j])

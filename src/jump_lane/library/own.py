@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from jump_lane.errors import NoResultError
+from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Quantity
 from jump_lane.library.points import Simulation
 from jump_lane.library.result import Result
@@ -92,6 +93,7 @@ def run_circuit(
     loaded = source if isinstance(source, CircuitFile) else load_circuit(Path(source))
     title = loaded.title or (name if isinstance(source, CircuitFile) else os.fspath(source))
     fixed = None if control is None else parse(control, RATIO)
+    ready()
     run = _steady(loaded, fixed) if settle is None else _settled(loaded, settle)
     if run.doubts and not force:
         raise NoResultError("\n".join((*run.doubts, "(--force shows the figures all the same)")))

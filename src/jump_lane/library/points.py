@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.errors import InputError
+from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Converter, Quantity, quantity
 from jump_lane.library.result import Result
 from jump_lane.quantities import TIME, show
@@ -205,6 +206,7 @@ def simulate(
 
     design = converter.at(input_voltage, load)
     fixed = None if control is None else design.page.control.read(str(control), "--control")
+    ready()
     state, recording = solve(design, control=fixed)
     return Simulation(
         point_title(design, state.control), recording, tuple(design.page.figure), design.inductors, state.control,

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from jump_lane.errors import InputError
+from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Converter, Quantity
 from jump_lane.library.result import Result
 from jump_lane.report.export import Columns
@@ -125,4 +126,5 @@ def damp(
 
     design = converter.at(input_voltage, load)
     derive_damping(design, device)
+    ready()
     return Dampened(converter, compare_damping(design, device))

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from jump_lane.errors import InputError
+from jump_lane.library.compiling import ready
 from jump_lane.library.converter import CircuitCase, Converter, Quantity
 from jump_lane.library.result import Result, Watch, gather
 from jump_lane.report.export import Columns
@@ -117,6 +118,7 @@ def swept(
     from jump_lane.study import circuit_sweep
     from jump_lane.study.sweep import Sweep, run
 
+    ready()
     rows = run(work, processes) if isinstance(work, Sweep) else circuit_sweep.run(work, processes)
     got = gather(rows, work.count, watch)
     return Swept(case, work, got.rows, got.complete)
@@ -176,6 +178,7 @@ def modes(
     from jump_lane.study.sweep import run
 
     work = study.work(converter.design, inputs, loads)
+    ready()
     got = gather(run(work, processes), work.count, watch)
     return Modes(converter, study.assemble(work, got.rows), got.complete)
 
@@ -223,6 +226,7 @@ def cross(converter: Converter, *, processes: int = 1, watch: Watch | None = Non
     from jump_lane.study.sweep import simulate
 
     work = study.plan(converter.design)
+    ready()
     got = gather(simulate(list(work.spots), work.columns, processes), len(work.spots), watch)
     return CrossRegulation(converter, work, got.rows, got.complete)
 
@@ -280,5 +284,6 @@ def efficiency(
     from jump_lane.study import efficiency as study
 
     work = study.work(converter.design, over, points)
+    ready()
     got = gather(study.run(work, processes), work.count, watch)
     return Efficiency(converter, work, got.rows, got.complete)

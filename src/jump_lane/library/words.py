@@ -22,6 +22,13 @@ class Topologies(Result):
 
         return tuple(NAMES)
 
+    @property
+    def isolated(self) -> tuple[str, ...]:
+        """Names of those that isolate."""
+        from jump_lane.topologies import pages
+
+        return tuple(p.name for p in pages() if p.isolated)
+
     def view(self) -> View:
         """Return what each is good for, its conversion range, and whether it isolates."""
         from jump_lane.report.topologies import topologies_view
@@ -101,10 +108,13 @@ def diff(old: Converter, new: Converter) -> Differences:
     InputError
         If one of them cannot be derived.
     """
+    from jump_lane.library.compiling import ready
     from jump_lane.report.diff import diff_view
     from jump_lane.study.check import check
     from jump_lane.study.diff import keys_differ, values_differ, verdicts_differ
 
+    _ = old.design, new.design
+    ready()
     values = values_differ(old.design, new.design)
     parts = [d for d in values if new.design.sheet[d.what].line.component]  # type: ignore[union-attr]
     view = diff_view(

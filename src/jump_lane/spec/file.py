@@ -16,7 +16,7 @@ from jump_lane.spec.ranges import Table, VoltageRange
 from jump_lane.spec.surroundings import Catalogue, Controller, Driver, Efficiency, Thermal
 from jump_lane.spec.tables import Damping, Margin, Switching, Tolerance, Transformer
 from jump_lane.spec.terminals import Input, Output
-from jump_lane.validation import explain, read_toml, tidied
+from jump_lane.validation import bounded, explain, read_toml, tidied
 
 
 class Spec(Table):
@@ -96,7 +96,7 @@ class Spec(Table):
 
 def schema() -> dict[str, Any]:
     """Return the JSON Schema (draft 2020-12) of the converter file."""
-    return tidied(Spec.model_json_schema(), "converter")
+    return tidied(bounded(Spec, Spec.model_json_schema()), "converter")
 
 
 def load(path: Path) -> Spec:
