@@ -90,6 +90,14 @@ class Kinds(unittest.TestCase):
             assert isinstance(diode, Diode) and diode.capacitive_charge and diode.current
             self.assertTrue(0.4e-9 < diode.capacitive_charge / diode.current < 2e-9, diode.name)
 
+    def test_another_separator_is_named_as_the_likely_cause(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            for mark, words in ((";", "a semicolon"), ("\t", "a tabulator")):
+                path = Path(folder) / f"own{ord(mark)}.csv"
+                path.write_text(mark.join(("part", "kind", "value")) + "\n", encoding="utf-8")
+                with self.assertRaisesRegex(InputError, f"separated by {words}"):
+                    load(path)
+
     def test_schema_has_every_kind_and_figure(self) -> None:
         items = schema()["properties"]["part"]["items"]["anyOf"]
         self.assertEqual(len(items), len(KINDS))

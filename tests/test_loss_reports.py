@@ -149,7 +149,7 @@ class Pick(unittest.TestCase):
         view = pick_view(work, done, [], True)
         self.assertEqual(view.exit_status, 1)
         self.assertTrue(any("best combinations keeps everything" in note for note in view.notes))
-        self.assertIn("no result: no steady state", view.notes)
+        self.assertIn("without a result, such as: no steady state", view.notes)
 
     def test_the_first_that_holds_decides_the_status(self) -> None:
         free = {k: v for k, v in PARTS.items() if k != "S1"}

@@ -15,7 +15,8 @@ from tests.common import CommandCase, buck_tables
 
 class Settings(CommandCase):
     def set(self, *settings: str, ideal: bool = False):
-        return changed(tomllib.loads(example("buck")), settings, ideal, "rail.toml")
+        found = changed(tomllib.loads(example("buck")), settings, ideal, "rail.toml")
+        return found.free, found.changes
 
     def test_absolute_relative_and_short(self) -> None:
         for setting, key, expected in (
@@ -48,7 +49,7 @@ class Settings(CommandCase):
         tables, _ = self.set("output.power=20W")
         self.assertNotIn("current", tables["output"][0])
         several = tomllib.loads(example("multi-output-flyback"))
-        found, _ = changed(several, ["output.2.voltage=6V", "output.voltage=11V"], False, "aux.toml")
+        found = changed(several, ["output.2.voltage=6V", "output.voltage=11V"], False, "aux.toml").free
         self.assertEqual([o["voltage"] for o in found["output"]], ["11V", "6V", "24 V"])
         with self.assertRaisesRegex(InputError, "expected 1 to 3"):
             changed(several, ["output.4.voltage=6V"], False, "aux.toml")
@@ -58,6 +59,22 @@ class Settings(CommandCase):
         self.assertEqual(
             [c.text() for c in changes], ["chosen.L: 33.00 µH → 47.00 µH", "chosen.L: 47.00 µH → 23.50 µH"]
         )
+
+    def test_a_component_set_leaves_the_others_as_they_are(self) -> None:
+        """A tenth of the inductance makes the ripple ten times as large: the capacitor does not grow with it unasked."""
+        asked = tomllib.loads(example("buck"))
+        del asked["chosen"], asked["parts"]
+        before = load(asked).design.components()
+        for settings in (["L=/10", "C_o=/2"], ["C_o=/2", "L=/10"]):
+            found = load(asked, set=settings)
+            after = found.design.components()
+            self.assertAlmostEqual(after["L"] / before["L"], 0.1)
+            self.assertAlmostEqual(after["C_o"] / before["C_o"], 0.5)
+            self.assertAlmostEqual(after["C_i"] / before["C_i"], 1.0)
+            self.assertEqual(set(found.asked.chosen), {"L", "C_o"})
+            self.assertEqual(found.changes[-1].text(), "C_i stay as they are")
+        late = load(asked, set=["output.current=3A"])
+        self.assertNotEqual(late.design.components()["C_i"], before["C_i"])
 
     def test_naming_a_part_takes_away_the_value_chosen_against_it(self) -> None:
         tables, _ = self.set("L=sample-choke-l-22u")

@@ -156,8 +156,24 @@ def _from_toml(path: Path) -> Iterator[Part]:
 
 
 def _from_csv(text: str, where: str) -> Iterator[Part]:
-    for i, row in enumerate(_rows(csv.DictReader(io.StringIO(text)), where), start=1):
+    reader = csv.DictReader(io.StringIO(text))
+    _require_commas(reader, where)
+    for i, row in enumerate(_rows(reader, where), start=1):
         yield read_part(_given(row), f"{where}: entry {i}")
+
+
+def _require_commas(reader: csv.DictReader[str], where: str) -> None:
+    """Refuse a heading that is one column, as it is where another character separates the columns."""
+    try:
+        headings = list(reader.fieldnames or ())
+    except csv.Error as error:
+        raise InputError(f"{where}: not a table of text: {error}") from None
+    for name, mark in (("a semicolon", ";"), ("a tabulator", "\t"), ("a bar", "|")):
+        if len(headings) == 1 and mark in headings[0]:
+            raise InputError(
+                f"{where}: one column, {headings[0][:60]!r}: the columns seem to be separated by {name}; expected commas, or a "
+                f"TOML catalogue with [[table]] separator = {mark!r}"
+            )
 
 
 def _near(name: str, headings: list[str], table: Exported) -> str:

@@ -70,7 +70,7 @@ def unkept(design: Design, i: int, j: int) -> Iterator[str]:
         value, limit = design.sheet[ask.symbol].corner(i, j), design.sheet[ask.limit].corner(i, j)
         if value > limit * (1.0 + ROUNDING):
             unit = design.sheet[ask.symbol].unit
-            yield f"{ask.symbol} of {show(value, unit)} where {show(limit, unit)} is asked"
+            yield f"{pretty(ask.symbol)} of {show(value, unit)} where {show(limit, unit)} is asked"
 
 
 def sized_by(design: Design, value: Value) -> str:

@@ -84,7 +84,7 @@ def size(converter: Converter, *, tolerance: bool = False, anew: bool = False, w
     from jump_lane.topologies.asked import unnamed
     from jump_lane.topologies.design import derive as derived
 
-    spec = converter.spec
+    spec = converter.asked
     if anew:
         spec = unnamed(spec).model_copy(update={"chosen": {}})
     ready()
@@ -159,7 +159,7 @@ def fit(converter: Converter, *, series: str = "E12", nearest: bool = False) -> 
     decade(series)
     listed = tuple(part for path in converter.catalogues for part in load_parts(Path(path)))
     try:
-        found = choose(converter.spec, listed, series, nearest)
+        found = choose(converter.asked, listed, series, nearest)
     except InputError as error:
         raise InputError(f"{converter.name}: {error}") from None
     ready()
@@ -245,7 +245,7 @@ def pick(
 
     weights = study.goals(by)
     try:
-        work = study.plan(converter.spec, choose, weights, most, same)
+        work = study.plan(converter.asked, choose, weights, most, same)
     except InputError as error:
         raise InputError(f"{converter.name}: {error}") from None
     ready()

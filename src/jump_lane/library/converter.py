@@ -36,7 +36,10 @@ class Converter:
     name
         What messages call it: usually the path of its file.
     tables
-        The tables of the file as TOML has them, settings put in.
+        The tables of the file as TOML has them, settings put in; where they set a component, all others keep the values that
+        they have without that.
+    free
+        The same, but components that nothing sets follow from what is asked: what sizes and choices start from.
     original
         The same without settings.
     catalogues
@@ -47,6 +50,7 @@ class Converter:
 
     name: str
     tables: dict[str, Any]
+    free: dict[str, Any]
     original: dict[str, Any]
     catalogues: tuple[str, ...] = ()
     changes: tuple[Change, ...] = ()
@@ -61,6 +65,11 @@ class Converter:
             If the tables do not say what a converter file has to say.
         """
         return parse_spec(self.tables, self.name).with_catalogues(self.catalogues)
+
+    @cached_property
+    def asked(self) -> Spec:
+        """What is asked, with only those components chosen that the file or the settings choose."""
+        return parse_spec(self.free, self.name).with_catalogues(self.catalogues)
 
     @cached_property
     def design(self) -> Design:
@@ -102,8 +111,9 @@ class Converter:
         InputError
             If there is no such key, or it cannot take the value.
         """
-        tables, changes = changed(self.tables, _texts(settings), False, self.name)
-        return Converter(self.name, tables, self.original, self.catalogues, (*self.changes, *changes))
+        found = changed(self.free, _texts(settings), False, self.name)
+        changes = (*self.changes, *found.changes)
+        return Converter(self.name, found.held, found.free, self.original, self.catalogues, changes)
 
     def at(self, input_voltage: Quantity | None = None, load: Quantity | None = None) -> Design:
         """Return the design at one operating point (by default nominal input, full load).
@@ -200,8 +210,9 @@ def load(
     else:
         name, original = os.fspath(source), tables_of(Path(source))
     parse_spec(original, name)
-    tables, changes = changed(original, _texts(set), ideal, name)
-    found = Converter(name, tables, original, tuple(os.fspath(c) for c in catalogues), changes)
+    case = changed(original, _texts(set), ideal, name)
+    lists = tuple(os.fspath(c) for c in catalogues)
+    found = Converter(name, case.held, case.free, original, lists, case.changes)
     _ = found.spec
     return found
 

@@ -119,7 +119,7 @@ def diff(old: Converter, new: Converter) -> Differences:
     parts = [d for d in values if new.design.sheet[d.what].line.component]  # type: ignore[union-attr]
     view = diff_view(
         (old.name, new.name),
-        keys_differ(old.tables, new.tables),
+        keys_differ(old.free, new.free),
         parts,
         [d for d in values if d not in parts],
         verdicts_differ(check(old.design), check(new.design)),

@@ -53,7 +53,7 @@ def check_view(
 
 def _heading(check: Check) -> str:
     settled = ", temperatures settled" if any(c.temperatures for c in check.corners) else ""
-    return f"{heading(check.design)}\n{len(check.corners)} corners simulated with the output held{settled}\n{summary(check)}"
+    return f"{heading(check.design)}\n{_corners(len(check.corners))} simulated with the output held{settled}\n{summary(check)}"
 
 
 def summary(check: Check) -> str:
@@ -67,7 +67,11 @@ def summary(check: Check) -> str:
     found = list(_troubles(check))
     if failed:
         found.append(f"no result at {failed}: {next(c.failure for c in check.corners if c.failure)}")
-    return f"NOT MET at {len(broken)} of {len(check.corners)} corners: " + "; ".join(found)
+    return f"NOT MET at {len(broken)} of {_corners(len(check.corners))}: " + "; ".join(found)
+
+
+def _corners(count: int) -> str:
+    return "1 corner" if count == 1 else f"{count} corners"
 
 
 def _words(overloads: Sequence[str]) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
@@ -12,6 +12,7 @@ import numpy as np
 
 from jump_lane.circuit.circuit import Circuit, terminals
 from jump_lane.circuit.elements import Switch
+from jump_lane.equations.formula import pretty
 from jump_lane.errors import InputError, JumpLaneError, nearest
 from jump_lane.quantities import show
 from jump_lane.spec import Spec, parse_spec
@@ -163,7 +164,7 @@ def columns(design: Design, names: list[str], open_loop: bool = False) -> tuple[
         )
     signals = signals_of(design.circuit(0, 0))
     out = []
-    for name in names:
+    for name in (_plain(n, proofs) for n in names):
         signal, _, measure = name.partition(":")
         if name in proofs:
             proof = proofs[name]
@@ -179,6 +180,11 @@ def columns(design: Design, names: list[str], open_loop: bool = False) -> tuple[
                 f"({', '.join(KNOWN)})"
             )
     return tuple(out)
+
+
+def _plain(name: str, symbols: Iterable[str]) -> str:
+    """Return a symbol as formulas have it, where it is typed as it is printed."""
+    return next((s for s in symbols if pretty(s) == name), name)
 
 
 def _suffixed(name: str, k: int) -> str:

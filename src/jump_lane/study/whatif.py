@@ -44,6 +44,10 @@ EXCLUSIVE = (("current", "power", "resistance"), ("voltage", "ac"))
 """Keys of one table of which only one says what is asked: one that is set takes the place of the others."""
 
 
+KEPT = "stay as they are"
+"""What is said of components that are held while others are set."""
+
+
 @dataclass(frozen=True)
 class Change:
     """One key that was set: its full name, what it was before (empty: nothing) and what it is now."""
@@ -54,13 +58,32 @@ class Change:
 
     def text(self) -> str:
         """Return the change in words."""
-        return f"{self.key}: {self.before} → {self.after}" if self.before else f"{self.key} = {self.after}"
+        if self.before:
+            return f"{self.key}: {self.before} → {self.after}"
+        return f"{self.key} {self.after}" if self.after == KEPT else f"{self.key} = {self.after}"
 
 
-def changed(
-    tables: dict[str, Any], settings: Sequence[str], ideal: bool, where: str
-) -> tuple[dict[str, Any], tuple[Change, ...]]:
-    """Return the tables of a converter file with keys set, and what was changed.
+@dataclass(frozen=True)
+class Outcome:
+    """What comes of some settings.
+
+    Attributes
+    ----------
+    free
+        The tables with the keys set: components that nothing sets follow from them.
+    held
+        The same, but where a component is set all others keep the values that they have without that.
+    changes
+        What was set.
+    """
+
+    free: dict[str, Any]
+    held: dict[str, Any]
+    changes: tuple[Change, ...]
+
+
+def changed(tables: dict[str, Any], settings: Sequence[str], ideal: bool, where: str) -> Outcome:
+    """Return the tables of a converter file with keys set: first those of the file, then components.
 
     Parameters
     ----------
@@ -79,18 +102,63 @@ def changed(
     """
     found = _idealised(tables) if ideal else tables
     changes = [Change("--ideal", "", "no margins, no drops, no dead time")] if ideal else []
-    for text in settings:
+    waiting = []
+    for text in sorted(settings, key=lambda t: not t.strip().startswith("topology")):
         name, equals, value = (part.strip() for part in text.partition("="))
         if not (name and equals and value):
             raise InputError(
                 f"--set {text}: expected KEY=VALUE, such as output.current=3A, L=/2 or frequency=+10%"
             )
         try:
-            found, change = _Case(found, where).set(name, value)
+            case = _Case(found, found, where)
+            path = full_key(case.page, name, value)
+            if _is_component(case.page, path):
+                waiting.append((text, path, value))
+                continue
+            found, change = case.set(path, value)
         except InputError as error:
             raise InputError(f"--set {text}: {error}") from None
         changes.append(change)
-    return found, tuple(changes)
+    plain = found
+    for text, path, value in waiting:
+        try:
+            found, change = _Case(found, plain, where).set(path, value)
+        except InputError as error:
+            raise InputError(f"--set {text}: {error}") from None
+        changes.append(change)
+    held, kept = _with_others_held(found, plain, where) if waiting else (found, [])
+    if kept:
+        changes.append(Change(", ".join(kept), "", KEPT))
+    return Outcome(found, held, tuple(changes))
+
+
+def _is_component(page: Page, path: tuple[str, ...]) -> bool:
+    """Tell whether a key sets the value of a component, by itself or with its part."""
+    return path[0] == "chosen" or (path[0] == "parts" and len(path) == 2 and path[1] in units_of(page))
+
+
+def _with_others_held(
+    found: dict[str, Any], plain: dict[str, Any], where: str
+) -> tuple[dict[str, Any], list[str]]:
+    """Return tables in which components that nothing sets are chosen as they are derived without the settings."""
+    case = _Case(plain, plain, where)
+    try:
+        sheet = case.design.sheet
+    except JumpLaneError:
+        return found, []
+    told = {
+        *found.get("chosen", {}),
+        *(n for n, p in found.get("parts", {}).items() if p != plain.get("parts", {}).get(n)),
+    }
+    turns = "turns_ratio" in found.get("transformer", {})
+    others = [
+        v
+        for v in sheet
+        if v.origin == "derived" and v.line is not None and v.line.component and v.symbol not in told
+    ]
+    kept = [v for v in others if not (turns and v.unit == "")]
+    chosen = {v.symbol: exact(v.worst, v.unit) for v in kept}
+    return {**found, "chosen": {**found.get("chosen", {}), **chosen}}, list(chosen)
 
 
 def changed_circuit(
@@ -171,9 +239,10 @@ def _idealised(tables: dict[str, Any]) -> dict[str, Any]:
 
 @dataclass(frozen=True)
 class _Case:
-    """The tables of a file on the way from one setting to the next."""
+    """The tables of a file on the way from one setting to the next; ``plain``: without components set."""
 
     tables: dict[str, Any]
+    plain: dict[str, Any]
     where: str
 
     @cached_property
@@ -188,12 +257,11 @@ class _Case:
 
     @cached_property
     def design(self) -> Design:
-        """What is derived."""
-        return derive(self.spec)
+        """What is derived before any component is set."""
+        return derive(parse_spec(self.plain, self.where))
 
-    def set(self, name: str, value: str) -> tuple[dict[str, Any], Change]:
+    def set(self, path: tuple[str, ...], value: str) -> tuple[dict[str, Any], Change]:
         """Return the tables with one key set."""
-        path = full_key(self.page, name, value)
         relative = RELATIVE.fullmatch(value)
         if relative is not None and (relative["sign"] in "*/×" or relative["percent"]):
             factor = _factor(relative)
@@ -202,7 +270,7 @@ class _Case:
             new = value if path[0] in ("parts", "chosen") else range_of(value)
         before = self._shown(path)
         tables = with_value(self.tables, path, new)
-        return tables, Change(".".join(path), before, _Case(tables, self.where)._shown(path, value))
+        return tables, Change(".".join(path), before, _Case(tables, tables, self.where)._shown(path, value))
 
     def _scaled(self, path: tuple[str, ...], factor: float) -> Any:
         """Return what stands at a key, times a factor."""
@@ -228,7 +296,9 @@ class _Case:
     def _known(self, path: tuple[str, ...]) -> Any:
         """Return what holds at a key: of the file, by default, or derived."""
         if path[0] == "chosen":
-            return self.design.components()[path[1]]
+            given = self.tables.get("chosen", {}).get(path[1])
+            known = self.design.components()[path[1]] if given is None else None
+            return parse(given, dimension_with(units_of(self.page)[path[1]])) if known is None else known
         if path[0] == "parts":
             return self._figure(path)
         at: Any = self.spec
