@@ -103,7 +103,7 @@ class Checked(Result):
 
     def columns(self) -> Columns:
         """Return a row for each quantity at each corner: asked, derived, simulated [SI], verdict."""
-        from jump_lane.report.check import check_columns
+        from jump_lane.report.verdicts import check_columns
 
         return check_columns(self.check)
 

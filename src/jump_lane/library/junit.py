@@ -6,7 +6,7 @@ from xml.etree import ElementTree as Xml
 
 from jump_lane.harmless import harmless
 from jump_lane.library.designs import CheckedMany, Verdict
-from jump_lane.report.check import verdicts
+from jump_lane.report.verdicts import verdicts
 
 
 def junit_xml(found: CheckedMany) -> str:

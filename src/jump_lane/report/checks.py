@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jump_lane.report.check import check_data
 from jump_lane.report.table import Table, View
+from jump_lane.report.verdicts import check_data
 from jump_lane.study.check import Check
 
 WORST = (0, 1, 2, 3)

@@ -16,7 +16,7 @@ from jump_lane.judge.derived import derived_ratings, overloads, sized_by
 from jump_lane.judge.stress import derived_stresses
 from jump_lane.quantities import brief, show
 from jump_lane.report.export import Columns
-from jump_lane.report.stress import stress_table
+from jump_lane.report.stress import stress_data, stress_table
 from jump_lane.report.table import Table, View
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.named import count
@@ -328,17 +328,7 @@ def _data(design: Design) -> dict[str, Any]:
         "loads": list(design.loads),
         "modes": modes,
         "values": [_value_data(design, v) for v in design.sheet],
-        "stresses": [
-            {
-                "component": s.component,
-                "kind": s.kind,
-                "average": s.average,
-                "rms": s.rms,
-                "peak": s.peak,
-                "blocked": s.blocked,
-            }
-            for s in derived_stresses(design)
-        ],
+        "stresses": [stress_data(s) for s in derived_stresses(design)],
         "line": {v.symbol: {"value": v.worst, "unit": v.unit} for v in design.line or ()},
     }
 

@@ -8,8 +8,9 @@ import numpy as np
 
 from jump_lane.quantities import show
 from jump_lane.report.export import Columns
-from jump_lane.report.figures import Curve, curves_figure, map_figure
+from jump_lane.report.figures import Curve, curves_figure
 from jump_lane.report.losses import percent
+from jump_lane.report.maps import map_figure
 from jump_lane.report.sweep import heading
 from jump_lane.report.table import Table, View
 from jump_lane.study.efficiency import Measured, Work, best, weighted

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
 
 from jump_lane.equations.formula import pretty
 from jump_lane.judge.rating import Rating
@@ -85,3 +86,15 @@ def part_words(design: Design, component: str) -> str:
     """Return what the file says of the part of a component."""
     given = design.spec.data(component)
     return str(given["part"]) if "part" in given else "(data in the file)" if given else ""
+
+
+def stress_data(stress: Stress) -> dict[str, Any]:
+    """Return a stress as numbers."""
+    return {
+        "component": stress.component,
+        "kind": stress.kind,
+        "average": stress.average,
+        "rms": stress.rms,
+        "peak": stress.peak,
+        "blocked": stress.blocked,
+    }

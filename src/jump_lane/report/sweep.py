@@ -9,7 +9,8 @@ import numpy as np
 from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show
 from jump_lane.report.export import Columns
-from jump_lane.report.figures import Curve, curves_figure, map_figure
+from jump_lane.report.figures import Curve, curves_figure
+from jump_lane.report.maps import map_figure
 from jump_lane.report.table import Table, View
 from jump_lane.study.axes import Axis, Setting
 from jump_lane.study.circuit_sweep import CircuitSweep

@@ -15,7 +15,7 @@ from jump_lane.errors import InputError, JumpLaneError, nearest
 from jump_lane.study.axes import Axis, Setting, spanned
 from jump_lane.study.pool import spread
 from jump_lane.study.sweep import CHUNK, KNOWN, Column, Row, signals_of
-from jump_lane.study.whatif import with_value
+from jump_lane.study.tables import with_value
 
 CONTROL = "D"
 """The control variable of a circuit file."""

@@ -18,7 +18,7 @@ from jump_lane.quantities import show
 from jump_lane.spec import Spec, parse_spec
 from jump_lane.study.axes import MOST_POINTS, Axis, Setting, column_axis, controls, read_axis
 from jump_lane.study.pool import spread
-from jump_lane.study.whatif import with_value
+from jump_lane.study.tables import with_value
 from jump_lane.topologies.design import Design, derive
 
 INPUT, LOAD = "input.voltage", "output.current"

@@ -10,7 +10,7 @@ from typing import Any
 import tomlkit
 
 from jump_lane.spec import parse_spec
-from jump_lane.study.whatif import EXCLUSIVE
+from jump_lane.study.tables import EXCLUSIVE
 from jump_lane.topologies import page
 from jump_lane.topologies.asked import with_secondary
 
