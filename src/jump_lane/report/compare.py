@@ -15,7 +15,7 @@ def compare_view(title: str, found: list[Candidate]) -> View:
     able = sorted((c for c in found if not c.failure), key=lambda c: (c.stress != c.stress, c.stress))
     unable = [c for c in found if c.failure]
     columns = (
-        "converter<", "duty ratio>", "conduction", "device stress>", "inductive energy>", "C_o rms>", "C_i rms>",
+        "converter<", "duty ratio>", "conduction", "stress>", "energy>", "C_o rms>", "C_i rms>",
         "parts>",
     )  # fmt: skip
     tables = [Table(f"{title}: least device stress first", columns, tuple(_row(c) for c in able))]
@@ -23,8 +23,8 @@ def compare_view(title: str, found: list[Candidate]) -> View:
         rows = tuple((c.name, c.failure) for c in unable)
         tables.append(Table("Cannot do it", ("converter", "reason"), rows, ("faint",) * len(rows)))
     notes = (
-        "device stress: blocking voltage times peak current of all switches and rectifiers, over the output power; "
-        "worst corner of each; parts: devices + magnetics + capacitors",
+        "stress: blocking voltage times peak current of all switches and rectifiers, over the output power; "
+        "worst corner of each; energy: in all inductances at their peaks; parts: devices + magnetics + capacitors",
     )
     data = {"title": title, "converters": [asdict(c) for c in (*able, *unable)]}
     return View("compare", data, tuple(tables), notes, 0 if able else 1)
