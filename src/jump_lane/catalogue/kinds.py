@@ -48,7 +48,7 @@ COPPER = 0.00393
 class _Part(BaseModel):
     """What every part has."""
 
-    model_config = ConfigDict(extra="forbid", arbitrary_types_allowed=True, frozen=True)
+    model_config = ConfigDict(extra="forbid", arbitrary_types_allowed=True, frozen=True, defer_build=True)
 
     part: str = Field(min_length=1, description="Name of the part")
     cost: Number | None = Field(default=None, ge=0.0, description="Cost figure, in any currency")
