@@ -73,6 +73,7 @@ class Driven(PageCase):
                 chosen={"n": 4, "L": "40 µH", "C_o": "100 µF"},
                 switching={"rectifier": rectifier},
                 transformer={"magnetising_ripple": "30 %"},
+                margin={"inductance": 0},
             )
             core = 4 * self.value(found, "dI_Lm") / 2
             self.assertAlmostEqual(core, 1.8, delta=0.01)

@@ -17,7 +17,8 @@ def advice(design: Design, limit: Limit, scene: Scene) -> str:
     factor = mend.factor(scene, limit.highest)
     known = [c for c in mend.components if c in design.sheet]
     if math.isinf(factor):
-        return f"no {' or '.join(known)} is large enough at this load"
+        more = f": {limit.otherwise}" if limit.otherwise else ""
+        return f"no {' or '.join(known)} is large enough at this load{more}"
     if math.isnan(factor):
         return (
             f"no {' or '.join(known)} is large enough: lower its resistance (the ESR), which alone makes more"

@@ -11,6 +11,7 @@ from functools import partial
 
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.judge.ripple import Charging, drawn
+from jump_lane.judge.soft import is_soft, soft_limits
 from jump_lane.quantities import show_percent
 from jump_lane.topologies.design import Design
 
@@ -26,12 +27,15 @@ JUDGED = {
     "switching.mode": "conduction mode",
     "switching.coupling_ripple": "coupling and blocking capacitors",
     "switching.duty_limit": "simulated duty ratio",
+    "transformer.magnetising_ripple": "cores that store nothing for the output",
+    "transformer.soft_load": "swings of nodes in the dead time, from that load on",
 }
 """Keys of the file that set a limit, and on what it is judged."""
 
 NOT_JUDGED = {
-    "transformer.magnetising_ripple": "it sets L_m, from which the ripple follows that is shown",
-    "transformer.soft_load": "the load down to which switches turn on softly sets L_r; it is derived, not judged",
+    "transformer.magnetising_ripple": "this core stores what it passes on, and its ripple is that of current_ripple",
+    "transformer.soft_load": "no inductance of this circuit charges output capacitances in a dead time; they need "
+    "parts.S1.output_capacitance, parts.S1.resistance and switching.dead_time",
     "input.ac.hold_up": "the hold-up time sets the bulk capacitor; it is derived, not judged",
 }
 """Keys that ask for something no verdict speaks of, and why."""
@@ -53,14 +57,38 @@ def limits(design: Design, i: int, j: int, whole: Design | None = None) -> Itera
     yield from _inductor_ripples(design, design if whole is None else whole, i, j)
     yield from _coupling_ripples(design)
     yield from _duty(design)
+    if "magnetising_ripple" in design.spec.transformer.model_fields_set:
+        yield from magnetising(design)
+    if "soft_load" in design.spec.transformer.model_fields_set:
+        yield from soft_limits(design, j)
+
+
+def magnetising(design: Design) -> Iterator[Limit]:
+    """Yield the ripple asked of a magnetising current that stores nothing for the output."""
+    if "r_m" not in design.sheet or "L_m" not in design.components():
+        return
+    if any(ask.remedy == "L_m" for ask in design.page.asks):
+        return
+    asked = design.sheet["r_m"].worst * design.sheet["I_max"].worst / design.sheet["n"].worst
+    yield Limit(
+        symbol="dI_Lm",
+        meaning="ripple of the magnetising current, peak to peak",
+        unit="A",
+        measure=partial(swing, "L_m.i"),
+        asked=asked,
+        highest=asked,
+        key="transformer.magnetising_ripple",
+        mend=proportional("L_m", "L_m.i"),
+    )
 
 
 def refused(design: Design) -> Iterator[str]:
     """Yield what the file asks for and no verdict speaks of, each by its key and why."""
     spec = design.spec
-    for name in ("magnetising_ripple", "soft_load"):
-        if name in spec.transformer.model_fields_set:
-            yield f"transformer.{name}: {NOT_JUDGED[f'transformer.{name}']}"
+    if "magnetising_ripple" in spec.transformer.model_fields_set and not any(magnetising(design)):
+        yield f"transformer.magnetising_ripple: {NOT_JUDGED['transformer.magnetising_ripple']}"
+    if "soft_load" in spec.transformer.model_fields_set and not is_soft(design):
+        yield f"transformer.soft_load: {NOT_JUDGED['transformer.soft_load']}"
     if spec.input.ac is not None and spec.input.ac.hold_up > 0.0:
         yield f"input.ac.hold_up: {NOT_JUDGED['input.ac.hold_up']}"
     if not _ripple_counts(design) and spec.switching.current_ripple is not None:

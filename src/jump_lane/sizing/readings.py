@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from functools import partial
 
-from jump_lane.judge.asked import duty_limit, limits, proportional, swing
+from jump_lane.judge.asked import duty_limit, limits, magnetising
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.judge.mode import mode_limit
+from jump_lane.judge.soft import soft_limits
 from jump_lane.operating.point import solve
 from jump_lane.sizing.case import Case, Values, spots
 from jump_lane.topologies.design import Design
@@ -75,7 +75,11 @@ def sizing_limits(design: Design, i: int, j: int, whole: Design) -> Iterator[Lim
         yield mode
     if "n" in design.components() and "D_lim" in design.sheet and _limits_duty(design):
         yield duty_limit(design, design.sheet["D_lim"].worst * (1.0 - design.page.duty_reserve))
-    yield from _magnetising(design)
+    given = design.spec.transformer.model_fields_set
+    if "magnetising_ripple" not in given:
+        yield from magnetising(design)
+    if "soft_load" not in given and "k_z" in design.sheet:
+        yield from (limit for limit in soft_limits(design, j) if limit.mend is not None)
 
 
 def _limits_duty(design: Design) -> bool:
@@ -83,25 +87,6 @@ def _limits_duty(design: Design) -> bool:
     spec = design.spec
     given = spec.transformer.turns_ratio is not None or "n" in spec.chosen
     return spec.switching.duty_limit is not None or not given
-
-
-def _magnetising(design: Design) -> Iterator[Limit]:
-    """Yield the ripple asked of a magnetising current that stores nothing for the output."""
-    if "r_m" not in design.sheet or "L_m" not in design.components():
-        return
-    if any(ask.remedy == "L_m" for ask in design.page.asks):
-        return
-    asked = design.sheet["r_m"].worst * design.sheet["I_max"].worst / design.sheet["n"].worst
-    yield Limit(
-        symbol="dI_Lm",
-        meaning="ripple of the magnetising current, peak to peak",
-        unit="A",
-        measure=partial(swing, "L_m.i"),
-        asked=asked,
-        highest=asked,
-        key="transformer.magnetising_ripple",
-        mend=proportional("L_m", "L_m.i"),
-    )
 
 
 def about(readings: list[Reading], components: set[str]) -> list[Reading]:

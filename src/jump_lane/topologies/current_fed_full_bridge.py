@@ -50,7 +50,12 @@ SIZING: tuple[Entry, ...] = (
         TWICE,
     ),
     Line(
-        "L_m", "V_or*(1 - D_c)*n/(2*f_s*r_m*I_max)", "H", "magnetising inductance for its asked ripple", blocks.VOLT_SECONDS, component=True
+        "L_m",
+        "(1 + m_L)*V_or*(1 - D_c)*n/(2*f_s*r_m*I_max)",
+        "H",
+        "magnetising inductance for its asked ripple, with margin",
+        blocks.VOLT_SECONDS,
+        component=True,
     ),
     Cases(transformers.leaking, {"leaking": CLAMP, "tight": ()}),
 )

@@ -85,9 +85,9 @@ def both_ways_sizing(drive: Drive) -> tuple[Entry, ...]:
                         (
                             Line(
                                 "L_m",
-                                f"n*{voltage}*D_c{found[k].share}/(f_s*r_m*I_max)",
+                                f"(1 + m_L)*n*{voltage}*D_c{found[k].share}/(f_s*r_m*I_max)",
                                 "H",
-                                "magnetising inductance for its asked ripple",
+                                "magnetising inductance for its asked ripple, with margin",
                                 VOLT_SECONDS,
                                 component=True,
                             ),

@@ -11,8 +11,8 @@ from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF, VOLT_SECO
 
 def magnetising() -> Line:
     """Return the magnetising inductance for its asked ripple."""
-    meaning = "magnetising inductance for its asked ripple"
-    return Line("L_m", "n*V_in*D_c/(f_s*r_m*I_max)", "H", meaning, VOLT_SECONDS, component=True)
+    meaning = "magnetising inductance for its asked ripple, with margin"
+    return Line("L_m", "(1 + m_L)*n*V_in*D_c/(f_s*r_m*I_max)", "H", meaning, VOLT_SECONDS, component=True)
 
 
 def secondary_voltage(symbol: str, current: str) -> Line:
