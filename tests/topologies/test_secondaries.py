@@ -401,6 +401,27 @@ class Lost(Wound):
                 self.assertEqual(len([n for n in names if n[0] == "L"]), 2 if "doubler" in kind else 1)
 
 
+class TurningRound(Wound):
+    def test_the_secondary_current_turns_round_after_the_pulse_in_the_time_derived(self) -> None:
+        """Behind a current doubler both rectifiers conduct until what L1 had at its peak has gone over to L2."""
+        tables = tomllib.loads(example("two-switch-forward"))
+        tables["transformer"]["secondary"] = "current-doubler"
+        tables["switching"] |= {"current_ripple": "120 %", "mode": "either"}
+        tables["parts"] = {"T": {"leakage": "12 µH"}}
+        for ripple in (1.0, 3.0):
+            tables["chosen"] = {"L": f"{700.0 / ripple} µH"}
+            found = derive(parse_spec(tables, "test")).at()
+            _, recording = solve(found)
+            spans = [
+                s
+                for s in recording.stretches
+                if set(s.conducting) >= {"D1", "D2"} and "S1" not in s.conducting
+            ]
+            seen = sum(s.end - s.start for s in spans) / recording.period
+            with self.subTest(ripple=ripple):
+                self.assertAlmostEqual(found.sheet["D_k2"].worst / seen, 1.0, delta=0.05)
+
+
 class Commands(CommandCase):
     def test_a_file_for_a_secondary_side(self) -> None:
         self.run_command(
