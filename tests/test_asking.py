@@ -182,6 +182,26 @@ class Controls(unittest.TestCase):
         with self.assertRaisesRegex(ConvergenceError, "cannot be held at 12.5 V: 0 V was reached"):
             solve(found)
 
+    def test_an_output_beyond_the_peak_is_said_in_volts(self) -> None:
+        """Quadratic boost with resistances that keep it below what the formula of its peak lets through."""
+        tables = {
+            "topology": "quadratic-boost",
+            "input": {"voltage": 198.0},
+            "output": [{"voltage": 1200.0, "current": 8.8e-5, "voltage_ripple": "2 %"}],
+            "switching": {"frequency": "100 kHz", "current_ripple": "20 %", "mode": "either"},
+            "parts": {
+                "S1": {"resistance": "69 kΩ"},
+                "L1": {"resistance": "50 kΩ"},
+                "D2": {"resistance": "60 kΩ"},
+            },
+        }
+        with self.assertRaises((ConvergenceError, InputError)) as caught:
+            solve(derive(parse_spec(tables, "t")).at())
+        self.assertRegex(
+            str(caught.exception),
+            r"1\.200 kV cannot be (held|reached).*(at most about .* V, near D|does not exceed)",
+        )
+
     def test_the_command_takes_it_by_name(self) -> None:
         import jump_lane
 

@@ -5,6 +5,7 @@
     ``NoResultError``   no trustworthy result (exit status 3)
         ``UnsolvableError``   the circuit has no state that obeys Kirchhoff's laws
         ``ConvergenceError``  the steady state was not found
+            ``UnreachableError``  as the control does not bring the output there
         ``BalanceError``      a result whose energy, charge or volt-seconds do not close
         ``RunawayError``      losses that rise faster with temperature than cooling takes away
 """
@@ -45,6 +46,10 @@ class ConvergenceError(NoResultError):
     """A periodic steady state that was not found, or an operating point that does not exist."""
 
     code = "not-converged"
+
+
+class UnreachableError(ConvergenceError):
+    """An output that the control does not bring to what is asked, with what it does reach."""
 
 
 class BalanceError(NoResultError):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-from jump_lane.errors import ConvergenceError, NoResultError
+from jump_lane.errors import ConvergenceError, NoResultError, UnreachableError
 from jump_lane.quantities import show
 from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
@@ -42,7 +42,15 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
             "no load: nothing discharges the output through a diode, so that every pulse raises it "
             f"and no {page.control.words} holds it"
         )
-    state, recording = _solved(page, point, control)
+    try:
+        state, recording = _solved(page, point, control)
+    except UnreachableError:
+        raise
+    except ConvergenceError as error:
+        beyond = None if control is not None else _beyond_reach(page, point)
+        if not beyond:
+            raise
+        raise UnreachableError(beyond) from error
     for _ in range(FOLLOWING):
         moved = _moved(point, recording)
         if moved is None:
@@ -82,6 +90,47 @@ def _solved(page: Page, point: Point, control: float | None) -> tuple[SteadyStat
         state = steady_state(replace(circuit, control=control), None, guess)
     return state, record(state)
 
+
+TRIED = 12
+"""Values of the control at which an output is looked at that cannot be held."""
+
+
+def _beyond_reach(page: Page, point: Point) -> str:
+    """Return in volts why an output cannot be held, or nothing if open loop may reach it.
+
+    With loads of constant power or current nothing can be said so.
+    """
+    if set(point.kinds) != {"resistance"} or point["I_o"] == 0.0:
+        return ""
+    span = (page.control.highest - page.control.lowest) / TRIED
+    seen = [
+        found for k in range(1, TRIED) if (found := _open_loop(page, point, page.control.lowest + k * span))
+    ]
+    if len(seen) < TRIED // 2:
+        return ""
+    best = max(seen)[1]
+    most, at = max(
+        [*seen, *filter(None, (_open_loop(page, point, best + part * span) for part in (-0.4, 0.4)))]
+    )
+    if most * (1.0 + NEARLY) > point["V_o"]:
+        return ""
+    return (
+        f"{show(point['V_o'], 'V')} cannot be held: in open loop the output reaches at most about {show(most, 'V')}, near "
+        f"{page.control.symbol} = {show(at, page.control.unit)}; less resistance, another turns ratio or another topology moves that"
+    )
+
+
+def _open_loop(page: Page, point: Point, control: float) -> tuple[float, float] | None:
+    """Return the output voltage [V] at a control, and that; None where there is no steady state."""
+    try:
+        _, recording = _solved(page, point, control)
+    except NoResultError:
+        return None
+    return abs(recording.measures("load.v").average), control
+
+
+NEARLY = 0.02
+"""Part by which the largest output between two controls tried may be missed."""
 
 SLOPES = (0.3, -0.3, -0.7, -1.0)
 """Slopes of a load, over I_o/V_o, on the way from a resistance to constant power."""
@@ -126,7 +175,8 @@ def _require_paths(page: Page, recording: Recording) -> None:
             if abs(after - before) > least:
                 raise NoResultError(
                     f"{role.name}: its current is cut off at {show(edge.time, 's')} of the period, from "
-                    f"{show(before, 'A')} to {show(after, 'A')}, as no switch or rectifier takes it"
+                    f"{show(before, 'A')} to {show(after, 'A')}, as no switch or rectifier takes it; a current that reverses "
+                    "in dead time has no path: more inductance, a larger least load or no dead time mends that"
                 )
 
 

@@ -17,7 +17,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from jump_lane.circuit.circuit import Circuit, validate
-from jump_lane.errors import ConvergenceError
+from jump_lane.errors import ConvergenceError, UnreachableError
 from jump_lane.switching import pieces, shooting
 from jump_lane.switching.engine import Engine, Meter, Shot, Statistics, Trace
 from jump_lane.switching.network import Array
@@ -290,7 +290,7 @@ def steady_state(
             point, further = shooting.solve(shooting.evaluate(beside.z, beside.combo, beside.control))
             steps += further
     if not point.size < LAST_RESORT:
-        raise ConvergenceError(_reason(point, regulation))
+        raise _failure(point, regulation)
     last = point.shot.run
     if not engine.is_latest(last):
         last = engine.run(point.z, point.combo, point.control, tangents=False)
@@ -342,23 +342,39 @@ def _approached(engine: Engine, regulation: Regulation, first: _Trial) -> _Trial
     return low
 
 
-def _reason(point: _Trial, regulation: Regulation | None) -> str:
+CLEARLY, EXACTLY = 1e-2, 1e-4
+"""An average that misses its target by less than this part of it may only lack some steps, at an end of the range too."""
+
+
+def _failure(point: _Trial, regulation: Regulation | None) -> ConvergenceError:
+    """Return why there is no steady state, in volts where the control cannot bring the output there."""
     if regulation is not None and _beyond(point, regulation):
         unit = _unit(regulation)
         got = regulation.target + point.shot.off
         got = 0.0 if abs(got) < ACCEPTED * abs(regulation.target) else got
-        return (
+        missed = abs(got / regulation.target - 1.0) if regulation.target else math.inf
+        if missed < (EXACTLY if _at_end(point, regulation) else CLEARLY):
+            return ConvergenceError(
+                f"no periodic steady state found: the average misses {regulation.target:.5g} {unit} by a little"
+            )
+        return UnreachableError(
             f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {unit}: "
             f"{got:.5g} {unit} was reached"
         )
-    return f"no periodic steady state found: after {MAX_STEPS} Newton steps the residual is {point.size:.1e}"
+    return ConvergenceError(
+        f"no periodic steady state found: after {MAX_STEPS} Newton steps the residual is {point.size:.1e}"
+    )
 
 
 def _beyond(point: _Trial, regulation: Regulation) -> bool:
     """Tell whether the control has run into an end of its range, or the average alone is off."""
+    return _at_end(point, regulation) or abs(point.shot.off) > 0.1 * point.size * abs(regulation.target)
+
+
+def _at_end(point: _Trial, regulation: Regulation) -> bool:
+    """Tell whether the control has run into an end of its range."""
     span = regulation.highest - regulation.lowest
-    room = min(point.control - regulation.lowest, regulation.highest - point.control)
-    return room < INSET * span or abs(point.shot.off) > 0.1 * point.size * abs(regulation.target)
+    return min(point.control - regulation.lowest, regulation.highest - point.control) < INSET * span
 
 
 def _unit(regulation: Regulation) -> str:
