@@ -97,4 +97,4 @@ class Derived(unittest.TestCase):
             self.assertEqual(len([t for i in range(3) for t in unkept(tight, i, 1)]), said)
         small = design(buck_tables(), chosen={"L": "5 µH"}, switching__mode="either")
         texts = list(unkept(small, 2, 1))
-        self.assertTrue(any(t.startswith("dI_L of ") and t.endswith("is asked") for t in texts), texts)
+        self.assertTrue(any(t.startswith("ΔI_L of ") and t.endswith("is asked") for t in texts), texts)

@@ -111,3 +111,16 @@ class Magnetising(unittest.TestCase):
             with self.subTest(name):
                 self.assertFalse(finding.holds)
                 self.assertIn("raise L_m", finding.advice)
+
+
+class Peaks(unittest.TestCase):
+    def test_the_discharge_at_turn_on_is_no_stress_of_the_circuit(self) -> None:
+        """A hard turn-on shorts charged capacitances for an instant; what a switch has to carry is the primary current."""
+        for inductance in ("13 µH", "4 µH"):
+            found = check(dock(chosen={"L_r": inductance}))
+            primary = max(s.peak for s in found.stresses if s.component == "T: L_r")
+            for name in ("S1", "S2", "S3", "S4"):
+                stress = next(s for s in found.stresses if s.component == name)
+                with self.subTest(inductance=inductance, name=name):
+                    self.assertLess(stress.peak, 1.1 * primary)
+                    self.assertGreater(stress.peak, 0.95 * primary)

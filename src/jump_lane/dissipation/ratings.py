@@ -11,6 +11,7 @@ from jump_lane.dissipation.core import coil_of, linkage
 from jump_lane.dissipation.ledger import Gap
 from jump_lane.dissipation.stage import Stage
 from jump_lane.judge.rating import AVERAGE, BLOCKED, EFFECTIVE, GATED, PEAK, Rating, ratings_of
+from jump_lane.judge.stress import settled_peak
 from jump_lane.topologies.components import Component, current_of
 
 
@@ -37,7 +38,7 @@ def _load(stage: Stage, component: Component, quantity: str) -> float:
     """Return what a component bears, spikes of leakage included.
 
     Where the circuit has a capacitance beside a switch, its discharge at turn-on, which only the channel limits, does
-    not count as a current of the circuit: the peak is then taken once it is over, after each edge.
+    not count as a current of the circuit: the peak is then taken before each edge, and once that is over.
     """
     if quantity == GATED:
         return stage.spec.driver.voltage
@@ -50,8 +51,7 @@ def _load(stage: Stage, component: Component, quantity: str) -> float:
         return current.ac_rms
     over = stage.discharge(component)
     if quantity == PEAK and over > 0.0:
-        times = [edge.time + over for edge in stage.recording.edges]
-        return max(abs(stage.recording.value_at(f"{component.name}.i", t)) for t in times)
+        return settled_peak(stage.recording, f"{component.name}.i", over)
     return {AVERAGE: current.average, EFFECTIVE: current.rms, PEAK: current.peak}[quantity]
 
 

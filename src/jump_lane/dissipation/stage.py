@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from jump_lane.judge.stress import DISCHARGED
 from jump_lane.switching.record import Edge, Recording
 from jump_lane.switching.waveforms import Array, Measures
 from jump_lane.topologies.components import Component
@@ -54,7 +55,7 @@ class Stage:
         if f"C_{component.name}.i" not in self._index:
             return 0.0
         tag = component.role.replace("_", "")
-        return 40.0 * self.point[f"R_{tag}"] * self.point[f"C_{tag}"]
+        return DISCHARGED * self.point[f"R_{tag}"] * self.point[f"C_{tag}"]
 
     def samples(self, signal: str) -> tuple[Array, Array]:
         """Return instants and samples of a signal over one period."""

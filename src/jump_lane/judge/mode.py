@@ -10,6 +10,9 @@ from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.operating.mode import towards_boundary
 from jump_lane.topologies.design import Design
 
+TOUCHING = 1e-6
+"""A current that reaches zero no nearer than this touches the boundary, over which dead time may hold it there."""
+
 
 def mode_limit(design: Design, j: int) -> Limit | None:
     """Return the conduction mode asked for as a limit of the inductances, at load corner j; None where none is asked.
@@ -39,7 +42,10 @@ def mode_limit(design: Design, j: int) -> Limit | None:
         return towards_boundary(page, scene.recording)
 
     def grow(scene: Scene, allowed: float) -> float:
-        found = measure(scene) / allowed
+        value = measure(scene)
+        if allowed <= value <= 1.0 + TOUCHING:
+            return 1.0
+        found = value / allowed
         return found * found if found > 1.0 else found
 
     return _limit(wanted, measure, Mend(coils, grow))

@@ -50,6 +50,25 @@ class Stress:
         return self.peak * (1.0 + margin.current)
 
 
+DISCHARGED = 40.0
+"""On-resistance times output capacitance, in which the two capacitances of a node have discharged at turn-on: twice 20 of them."""
+
+
+def settled_peak(recording: Recording, signal: str, over: float) -> float:
+    """Return the peak of a switch's current [A] without the discharge of capacitances beside it at turn-on.
+
+    That is limited by its channel alone, and over after a time [s]: the peak is taken before each edge that comes later than
+    that, and once it is over.
+    """
+    at, edges = recording.index(signal), recording.edges
+    before = [
+        abs(float(edge.before[at]))
+        for k, edge in enumerate(edges)
+        if (edge.time - edges[k - 1].time) % recording.period > over
+    ]
+    return max(*before, *(abs(recording.value_at(signal, edge.time + over)) for edge in edges))
+
+
 def stresses_of(design: Design, recording: Recording, every: Sequence[Component]) -> Iterator[Stress]:
     """Yield the stress of every component as simulated."""
     for component in every:
@@ -67,14 +86,21 @@ def _stress(design: Design, recording: Recording, component: Component, name: st
     still = component.kind == "capacitor" or (component.kind == "auxiliary" and name.startswith("C"))
     is_open = component.kind in VALVES or name in recording.valves
     blocked = voltage.peak if still or is_open else 0.0
+    peak, tag = current.peak, component.role.replace("_", "")
+    if component.kind in VALVES and f"C_{name}.i" in recording.names:
+        peak = settled_peak(
+            recording,
+            f"{name}.i",
+            DISCHARGED * design.sheet[f"R_{tag}"].worst * design.sheet[f"C_{tag}"].worst,
+        )
     return Stress(
         component.name if component.kind != "transformer" else f"{component.name}: {name}",
         "capacitor" if still else component.kind,
         abs(current.average) if not still else 0.0,
         current.ac_rms if still else current.rms,
-        current.peak,
+        peak,
         blocked,
-        design.spike(component.role.replace("_", "")) if component.kind in VALVES else 1.0,
+        design.spike(tag) if component.kind in VALVES else 1.0,
     )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from jump_lane.equations.formula import pretty
@@ -12,15 +13,20 @@ from jump_lane.judge.stress import VALVES, Stress
 from jump_lane.quantities import show
 from jump_lane.report.table import Table
 from jump_lane.topologies.design import Design
-from jump_lane.topologies.page import Page
 
 
-def made_alike(page: Page, name: str) -> str:
-    """Return a component's name with those made alike: ``S1 … S4``, ``D1, D2``."""
-    role = next((r for r in page.roles if r.name == name), None)
-    if role is None or not role.also:
+def made_alike(design: Design, name: str) -> str:
+    """Return a component's name with those made alike that its circuit has: ``S1 … S4``, ``D1, D2``, ``L (2)``."""
+    role = next((r for r in design.page.roles if r.name == name), None)
+    if role is None:
         return name
-    return f"{name}, {role.also[0]}" if len(role.also) == 1 else f"{name} … {role.also[-1]}"
+    there = {branch for branch, _, _ in design.circuit(0, 0).branches}
+    also = [e for e in role.also if e in there]
+    if not also:
+        return name
+    if role.element:
+        return f"{name} ({len(also) + 1})"
+    return f"{name}, {also[0]}" if len(also) == 1 else f"{name} … {also[-1]}"
 
 
 def rating_words(stress: Stress, design: Design) -> str:
@@ -53,7 +59,7 @@ def stress_table(
     known = {r.component for r in every}
     broken = {r.component: r.what for r in every if not r.holds}
     rows, marks = [], []
-    for s in stresses:
+    for s in _by_role(design, stresses):
         name = s.component.split(":")[0]
         part = part_words(design, name)
         rated = "holds" if name in known else "no rating given" if part else ""
@@ -64,7 +70,7 @@ def stress_table(
             values[0] = values[2] = ""
         hot = show(hottest[name], "°C") if hottest and name in hottest else ""
         needed = rating_words(s, design)
-        shown = pretty(made_alike(design.page, s.component))
+        shown = pretty(made_alike(design, s.component))
         rows.append((shown, *values, *((hot,) if hottest else ()), needed, part, rated))
         marks.append("bad" if name in broken else "")
     heat = ("temperature>",) if hottest else ()
@@ -80,6 +86,27 @@ def stress_table(
         "rated",
     )
     return Table("", columns, tuple(rows), tuple(marks))
+
+
+def _by_role(design: Design, stresses: Sequence[Stress]) -> list[Stress]:
+    """Return one stress for all components made alike, the largest of each; capacitances of switches are left to them."""
+    owners = design.page.owners
+    found: dict[str, Stress] = {}
+    for stress in stresses:
+        if stress.component.removeprefix("C_") in owners and stress.component not in owners:
+            continue
+        name = owners.get(stress.component, stress.component)
+        known = found.get(name, replace(stress, component=name))
+        pairs = {
+            f: max(getattr(known, f), getattr(stress, f), key=_size)
+            for f in ("average", "rms", "peak", "blocked")
+        }
+        found[name] = replace(known, **pairs)
+    return list(found.values())
+
+
+def _size(value: float) -> float:
+    return value if math.isfinite(value) else -1.0
 
 
 def part_words(design: Design, component: str) -> str:
