@@ -68,6 +68,15 @@ class Files(CommandCase):
         self.assertNotIn("chosen", tables)
         self.run_command("derive", "a.toml")
 
+    def test_a_load_is_a_current_a_power_or_a_resistance(self) -> None:
+        for k, (text, key) in enumerate(
+            (("6 Ω", "resistance"), ("5W..20W", "power"), ("2", "current"), ("1A..2A", "current"))
+        ):
+            done = self.run_command("new", "buck", f"{k}.toml", "--load", text, "--output-voltage", "12 V")
+            output = tomllib.loads((self.folder / f"{k}.toml").read_text(encoding="utf-8"))["output"][0]
+            self.assertEqual({"current", "power", "resistance"} & set(output), {key})
+            self.assertNotIn("output.current", done.stderr)
+
     def test_a_bad_option_writes_nothing(self) -> None:
         done = self.run_command("new", "buck", "a.toml", "--output-voltage", "3 A", status=2)
         self.assertIn("--output-voltage: 3 A where a voltage was expected", done.stderr)

@@ -69,7 +69,9 @@ def new(
     load: Annotated[
         str | None,
         typer.Option(
-            "--load", metavar="A..A", help="Load current: SMALLEST..LARGEST, with USUAL between, or one."
+            "--load",
+            metavar="A|W|Ω",
+            help="Load, as current, power or resistance: SMALLEST..LARGEST, with USUAL between, or one.",
         ),
     ] = None,
     voltage_ripple: Annotated[
@@ -91,13 +93,15 @@ def new(
     """Write a commented converter file; without options it is an example that runs as it is."""
     from jump_lane.errors import InputError
     from jump_lane.files import write_whole
+    from jump_lane.library.converter import load_key, taken_over
     from jump_lane.library.converter import new as text_of
-    from jump_lane.library.converter import taken_over
 
     values = (
         title, input_voltage, output_voltage, load, voltage_ripple, frequency, current_ripple, mode, rectifier, secondary,
     )  # fmt: skip
     given = {key: value for key, value in zip(NEW, values, strict=True) if value is not None}
+    if load is not None:
+        given = {load_key(load) if key == "output.current" else key: value for key, value in given.items()}
     try:
         text = text_of(topology, given)
     except InputError as error:

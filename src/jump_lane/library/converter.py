@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from jump_lane.errors import InputError, JumpLaneError
-from jump_lane.quantities import CURRENT, VOLTAGE, Dimension, parse
+from jump_lane.quantities import CURRENT, POWER, RESISTANCE, VOLTAGE, Dimension, parse
 from jump_lane.spec import Spec, parse_spec, tables_of
 from jump_lane.spec.keys import key as find_key
 from jump_lane.study.tables import range_of
@@ -241,6 +241,25 @@ def new(topology: str, values: Mapping[str, Quantity] | None = None) -> str:
         find_key(name)
         given[name] = range_of(str(value)) if isinstance(value, str) else value
     return fill(topology, given)
+
+
+def load_key(text: str) -> str:
+    """Return the key of the file that a load is given by, by its unit: as current, power or resistance."""
+    ends = [end.strip() for end in text.split("..")]
+    if not _all_are(ends, CURRENT):
+        for dimension, key in ((POWER, "output.power"), (RESISTANCE, "output.resistance")):
+            if _all_are(ends, dimension):
+                return key
+    return "output.current"
+
+
+def _all_are(texts: Sequence[str], dimension: Dimension) -> bool:
+    try:
+        for text in texts:
+            parse(text, dimension)
+    except InputError:
+        return False
+    return True
 
 
 def taken_over(topology: str, values: Mapping[str, Quantity]) -> dict[str, str]:

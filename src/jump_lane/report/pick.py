@@ -37,7 +37,8 @@ def pick_view(work: Work, done: Sequence[Combination], proven: Sequence[Proven],
     for rank, one in enumerate(proven, start=1):
         notes += [f"rank {rank}, not known: {text}" for text in one.combination.gaps[:SHOWN]]
     if not holds:
-        notes.append(f"none of the {len(proven)} best combinations keeps everything")
+        why = f"; the best of them: {proven[0].broken[0]}" if proven else ""
+        notes.append(f"none of the {len(proven)} best combinations keeps everything{why}")
     tables = (_tried(work), _best(work, proven if holds else proven[:BROKEN]))
     return View("pick", _data(work, done, proven), tables, tuple(notes), 0 if holds else 1)
 

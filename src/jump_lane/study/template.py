@@ -69,8 +69,16 @@ def kept(topology: str, given: Collection[str]) -> dict[str, str]:
         k: v for k, v in tomllib.loads(example(topology)).items() if k not in (*ITS_OWN, "title", "topology")
     }
     found = {}
+    hidden = {
+        *given,
+        *(
+            f"output.{k}"
+            for k in EXCLUSIVE[0]
+            if any(g.startswith(f"output.{o}") for g in given for o in EXCLUSIVE[0])
+        ),
+    }
     for key, value in _flat(tables, ""):
-        if not any(key == g or key.startswith(f"{g}.") for g in given):
+        if not any(key == g or key.startswith(f"{g}.") for g in hidden):
             found[key] = value
     return found
 
