@@ -54,6 +54,15 @@ class Settings(CommandCase):
         with self.assertRaisesRegex(InputError, "expected 1 to 3"):
             changed(several, ["output.4.voltage=6V"], False, "aux.toml")
 
+    def test_a_figure_of_a_part_leaves_its_others(self) -> None:
+        tables = tomllib.loads(example("buck"))
+        tables["parts"]["S1"] = {"part": "sample-fet-80v-24m", "current": "12 A", "voltage": "60 V"}
+        found = changed(tables, ["parts.S1.resistance=*2"], False, "rail.toml").free["parts"]["S1"]
+        self.assertEqual(
+            {k: found.get(k) for k in ("current", "voltage")}, {"current": "12 A", "voltage": "60 V"}
+        )
+        self.assertEqual(found["resistance"], "48 mΩ")
+
     def test_settings_follow_each_other_and_are_told(self) -> None:
         _, changes = self.set("L=47uH", "L=/2")
         self.assertEqual(

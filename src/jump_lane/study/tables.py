@@ -7,8 +7,8 @@ from typing import Any
 
 from jump_lane.errors import InputError
 
-EXCLUSIVE = (("current", "power", "resistance"), ("voltage", "ac"))
-"""Keys of one table of which only one says what is asked: one that is set takes the place of the others."""
+EXCLUSIVE = {"output": (("current", "power", "resistance"),), "input": (("voltage", "ac"),)}
+"""Keys of a table of which only one says what is asked: one that is set takes the place of the others."""
 
 
 def range_of(text: str) -> Any:
@@ -28,51 +28,60 @@ def range_of(text: str) -> Any:
     return dict(zip(bounds, ends, strict=True))
 
 
+LISTS = ("output",)
+"""Tables of which there may be several."""
+
+
+def numbered(path: tuple[str, ...]) -> tuple[str | int, ...]:
+    """Return a path with the place of a table in its list: of ``output.2.voltage`` the second, of ``output.voltage`` the first."""
+    found: list[str | int] = []
+    for k, part in enumerate(path):
+        before = path[k - 1] if k else ""
+        if before in LISTS and k == 1:
+            found.append(int(part) - 1 if part.isdecimal() else 0)
+            if part.isdecimal():
+                continue
+        found.append(part)
+    return tuple(found)
+
+
 def with_value(tables: dict[str, Any], path: tuple[str, ...], value: Any) -> dict[str, Any]:
-    """Return tables with one key set, what excludes it taken away."""
+    """Return tables with one key set, what excludes it taken away.
+
+    Raises
+    ------
+    InputError
+        If a list has no such place.
+    """
     found = deepcopy(tables)
     if path[0] == "parts" and len(path) == 2:
         found.get("chosen", {}).pop(path[1], None)
     at: Any = found
-    for k, part in enumerate(path[:-1]):
+    steps = numbered(path)
+    for k, part in enumerate(steps[:-1]):
+        if isinstance(part, int):
+            if not 0 <= part < len(at):
+                raise InputError(f"{'.'.join(path)}: there are {len(at)} of them; expected 1 to {len(at)}")
+            at = at[part]
+            continue
         inner = at.get(part)
         if isinstance(inner, str | int | float):  # one value stands for the whole table
-            bounds = path[k + 1] in ("min", "nominal", "max")
+            bounds = steps[k + 1] in ("min", "nominal", "max")
             inner = at[part] = {"min": inner, "max": inner} if bounds else {"part": inner}
         elif inner is None:
             inner = at[part] = {}
-        if isinstance(inner, list):
-            following = path[k + 1] if k + 1 < len(path) else ""
-            inner = inner[_place(inner, following, path)]
         at = inner
-        if isinstance(tables.get(part), list) and path[k + 1].isdecimal():
-            return _finish(found, at, path[k + 2 :], value)
-    return _finish(found, at, path[-1:], value)
-
-
-def _place(entries: list[Any], following: str, path: tuple[str, ...]) -> int:
-    """Return which entry of a list is meant: the first one, or that of a number."""
-    number = int(following) if following.isdecimal() else 1
-    if not 1 <= number <= len(entries):
-        raise InputError(f"{'.'.join(path)}: there are {len(entries)} of them; expected 1 to {len(entries)}")
-    return number - 1
-
-
-def _finish(found: dict[str, Any], at: Any, rest: tuple[str, ...], value: Any) -> dict[str, Any]:
-    for part in rest[:-1]:
-        inner = at.get(part)
-        at[part] = {"min": inner, "max": inner} if isinstance(inner, str | int | float) else dict(inner or {})
-        at = at[part]
-    last = rest[-1]
-    for group in EXCLUSIVE:
-        for other in group if last in group else ():
-            if other != last and isinstance(at.get(other), str | dict | int | float) and at is not found:
-                del at[other]
-    known = at.get(last)
-    at[last] = {**known, "part": value} if isinstance(known, dict) and _names_part(found, at) else value
+    _set(found, at, path, value)
     return found
 
 
-def _names_part(tables: dict[str, Any], at: Any) -> bool:
-    """Tell whether a table is that of the parts."""
-    return at is tables.get("parts")
+def _set(tables: dict[str, Any], at: dict[str, Any], path: tuple[str, ...], value: Any) -> None:
+    """Set a key of a table; what says the same in another way goes, and the rest of what is said of a part stays."""
+    last = path[-1]
+    for group in EXCLUSIVE.get(path[0], ()):
+        for other in group if last in group else ():
+            if other != last:
+                at.pop(other, None)
+    known = at.get(last)
+    named = isinstance(known, dict) and at is tables.get("parts")
+    at[last] = {**known, "part": value} if named and known is not None else value

@@ -69,18 +69,20 @@ def kept(topology: str, given: Collection[str]) -> dict[str, str]:
         k: v for k, v in tomllib.loads(example(topology)).items() if k not in (*ITS_OWN, "title", "topology")
     }
     found = {}
-    hidden = {
-        *given,
-        *(
-            f"output.{k}"
-            for k in EXCLUSIVE[0]
-            if any(g.startswith(f"output.{o}") for g in given for o in EXCLUSIVE[0])
-        ),
-    }
+    hidden = {*given}
+    for table, groups in EXCLUSIVE.items():
+        for group in groups:
+            said = {f"{table}.{key}" for key in group}
+            hidden |= said if any(_within(g, s) for g in given for s in said) else set()
     for key, value in _flat(tables, ""):
-        if not any(key == g or key.startswith(f"{g}.") for g in hidden):
+        if not any(_within(key, g) for g in hidden):
             found[key] = value
     return found
+
+
+def _within(key: str, outer: str) -> bool:
+    """Return whether a dotted key is another or lies within it."""
+    return f"{key}.".startswith(f"{outer}.")
 
 
 def _flat(at: Any, path: str) -> Iterator[tuple[str, str]]:
@@ -106,8 +108,8 @@ def _without_story(text: str) -> str:
 def _set(document: Any, key: str, value: Any) -> None:
     *path, last = key.split(".")
     table = _table(document, path)
-    for group in EXCLUSIVE:
-        for other in group if last in group and table is not document else ():
+    for group in EXCLUSIVE.get(path[0], ()) if path else ():
+        for other in group if last in group else ():
             if other != last:
                 table.pop(other, None)
     if isinstance(value, Mapping):

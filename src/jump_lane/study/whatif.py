@@ -17,7 +17,7 @@ from jump_lane.quantities.fields import Limit
 from jump_lane.spec import Spec, parse_spec
 from jump_lane.spec.keys import key as find_key
 from jump_lane.spec.keys import keys
-from jump_lane.study.tables import range_of, with_value
+from jump_lane.study.tables import numbered, range_of, with_value
 from jump_lane.topologies import page as find_page
 from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.page import Page
@@ -300,14 +300,11 @@ class _Case:
         if path[0] == "parts":
             return self._figure(path)
         at: Any = self.spec
-        for part in path:
-            if isinstance(at, list):
-                at, skip = (
-                    (at[int(part) - 1], True) if part.isdecimal() and int(part) <= len(at) else (at[0], False)
-                )
-                if skip:
-                    continue
-            at = at.get(part) if isinstance(at, dict) else getattr(at, part, None)
+        for part in numbered(path):
+            if isinstance(part, int):
+                at = at[part] if part < len(at) else None
+            else:
+                at = at.get(part) if isinstance(at, dict) else getattr(at, part, None)
         return at
 
     def _figure(self, path: tuple[str, ...]) -> Any:
