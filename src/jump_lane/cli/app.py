@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import gc
 import json
 import os
 import sys
@@ -69,9 +70,15 @@ def root(
     """From a ripple specification to a power converter proven by switched simulation."""
 
 
+YOUNG = 500_000
+"""Objects made between two searches for cycles: modules and compiled code make most of them, and those stay."""
+
+
 def main() -> None:
     """Run the command line and end with its exit status."""
+    gc.set_threshold(YOUNG, 10, 10)
     status = run(sys.argv[1:])
+    gc.freeze()  # the process ends here: nothing is searched once more on the way out
     try:
         sys.stdout.flush()
     except OSError as error:

@@ -293,7 +293,7 @@ def steady_state(
         raise _failure(point, regulation)
     last = point.shot.run
     if not engine.is_latest(last):
-        last = engine.run(point.z, point.combo, point.control, tangents=False)
+        last = shooting.evaluate(point.z, point.combo, point.control).shot.run
     return SteadyState(engine, engine.trace(last), point.z, point.combo, point.control, point.size, steps)
 
 
