@@ -23,6 +23,7 @@ from jump_lane.quantities import (
     parse,
     parse_limit,
     show,
+    show_change,
 )
 
 
@@ -106,6 +107,10 @@ class DataSheets(unittest.TestCase):
         for text, dimension in (("120 mm", AREA), ("40 K", TEMPERATURE), ("3 K", THERMAL_RESISTANCE)):
             with self.subTest(text), self.assertRaises(InputError):
                 parse(text, dimension)
+
+    def test_changes_have_a_sign_and_no_powers_of_ten(self) -> None:
+        for ratio, text in ((20.58, "+2058 %"), (-0.0352, "-3.52 %"), (0.0, "+0 %"), (9.35, "+935 %")):
+            self.assertEqual(show_change(ratio), text)
 
     def test_writing_them(self) -> None:
         for value, unit, text in (

@@ -16,6 +16,13 @@ class Cursors(unittest.TestCase):
         )
         self.assertAlmostEqual(found.rms, np.sqrt(16.0 + 4.0 / 3.0))
 
+    def test_a_difference_of_rounding_is_none(self) -> None:
+        found = window((np.array([0.0, 1.0, 2.0]), np.array([12.0, 13.0, 12.0 + 2e-15])))
+        self.assertEqual((found.difference, found.slope), (0.0, 0.0))
+        found = window((np.array([0.0, 1.0, 2.0]), np.array([12.0, 13.0, 12.0 + 2e-9])))
+        self.assertAlmostEqual(found.difference, 2e-9, delta=1e-14)
+        self.assertAlmostEqual(found.slope, 1e-9, delta=1e-14)
+
     def test_on_a_simulated_waveform(self) -> None:
         recording = record(steady_state(driven(buck(), 0.4)))
         half = window(recording.samples_between("L.i", 0.1 * T, 0.3 * T))

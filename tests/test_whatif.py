@@ -81,7 +81,7 @@ class Settings(CommandCase):
             self.assertAlmostEqual(after["C_o"] / before["C_o"], 0.5)
             self.assertAlmostEqual(after["C_i"] / before["C_i"], 1.0)
             self.assertEqual(set(found.asked.chosen), {"L", "C_o"})
-            self.assertEqual(found.changes[-1].text(), "C_i stay as they are")
+            self.assertEqual(found.changes[-1].text(), "C_i stays as it is")
         late = load(asked, set=["output.current=3A"])
         self.assertNotEqual(late.design.components()["C_i"], before["C_i"])
 

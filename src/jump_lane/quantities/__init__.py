@@ -234,3 +234,8 @@ def _plain(value: float) -> str:
 def show_percent(ratio: float) -> str:
     """Write a ratio as a percentage with three significant digits."""
     return f"{100 * ratio:.0f} %" if abs(ratio) >= 10.0 else f"{100 * ratio:.3g} %"
+
+
+def show_change(ratio: float) -> str:
+    """Write a change as a percentage with its sign."""
+    return f"{'+' if ratio >= 0.0 else ''}{show_percent(ratio)}"

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from jump_lane.equations.formula import pretty
 from jump_lane.errors import InputError, nearest
-from jump_lane.quantities import show, show_percent
+from jump_lane.quantities import show, show_change, show_percent
 from jump_lane.report.derivation import heading
 from jump_lane.report.stress import stress_table
 from jump_lane.report.table import Table, View
@@ -109,7 +109,7 @@ def agreement(check: Check) -> str:
     within = sum(f.agrees for f in worst.values())
     most = max(worst.values(), key=_strain)
     apart = [
-        f"{pretty(f.symbol)} {100.0 * f.deviation:+.3g} % (stated {show_percent(f.tolerance)})"
+        f"{pretty(f.symbol)} {show_change(f.deviation)} (stated {show_percent(f.tolerance)})"
         for f in worst.values()
         if not f.agrees
     ]
@@ -259,7 +259,7 @@ def _cell(check: Check, corner: Corner) -> str:
 
 
 def _over(finding: Finding) -> str:
-    return f"{100.0 * (finding.simulated / finding.asked - 1.0):+.3g} %" if finding.asked else "over"
+    return show_change(finding.simulated / finding.asked - 1.0) if finding.asked else "over"
 
 
 def _finding_table(corner: Corner) -> Table:

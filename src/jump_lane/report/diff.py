@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 
 from jump_lane.equations.formula import pretty
+from jump_lane.quantities import show_change
 from jump_lane.report.table import Table, View
 from jump_lane.study.diff import Difference
 
@@ -51,4 +52,4 @@ def _values(title: str, found: list[Difference]) -> Table:
 
 
 def _percent(change: float) -> str:
-    return "" if change != change else f"{100.0 * change:+.3g} %"
+    return "" if change != change else show_change(change)

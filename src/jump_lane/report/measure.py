@@ -43,7 +43,7 @@ def _row(name: str, w: Window) -> tuple[str, ...]:
         name,
         show(w.first, unit),
         show(w.second, unit),
-        show(w.second - w.first, unit),
+        show(w.difference, unit),
         show(w.slope, SLOPE[unit]),
         show(w.average, unit),
         show(w.rms, unit),

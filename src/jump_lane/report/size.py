@@ -7,7 +7,7 @@ from typing import Any
 
 from jump_lane.equations.formula import pretty
 from jump_lane.equations.sheet import Value
-from jump_lane.quantities import show
+from jump_lane.quantities import show, show_change
 from jump_lane.report.table import Table, View
 from jump_lane.sizing.case import Case
 from jump_lane.sizing.readings import Reading
@@ -89,7 +89,7 @@ def _row(found: Sizing, symbol: str) -> tuple[str, ...]:
 def place(case: Case) -> str:
     """Return a case in words."""
     loads = " + ".join(show(i, "A") for i in (case.i_o, *case.others))
-    off = "".join(f", {name} {100.0 * amount:+.3g} %" for name, amount in case.off)
+    off = "".join(f", {name} {show_change(amount)}" for name, amount in case.off)
     return f"{show(case.v_in, 'V')}, {loads}{off}"
 
 

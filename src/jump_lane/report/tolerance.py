@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from jump_lane.equations.formula import pretty
-from jump_lane.quantities import show, show_percent
+from jump_lane.quantities import show, show_change, show_percent
 from jump_lane.report.table import Table, View
 from jump_lane.study.sweep import Row
 from jump_lane.study.tolerance import Deviations, Study, Worst
@@ -57,4 +57,4 @@ def _row(work: Study, w: Worst) -> tuple[str, ...]:
 
 
 def _deviations(variant: Deviations) -> str:
-    return ", ".join(f"{name} {100 * size:+.3g} %" for name, size in variant.items()) or "nothing"
+    return ", ".join(f"{name} {show_change(size)}" for name, size in variant.items()) or "nothing"

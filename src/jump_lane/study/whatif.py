@@ -42,8 +42,8 @@ REAL = ("parts", "driver", "controller", "thermal", "efficiency")
 """Tables that only real parts need."""
 
 
-KEPT = "stay as they are"
-"""What is said of components that are held while others are set."""
+KEPT = "stays as it is", "stay as they are"
+"""What is said of one component, or several, held while others are set."""
 
 
 @dataclass(frozen=True)
@@ -58,7 +58,7 @@ class Change:
         """Return the change in words."""
         if self.before:
             return f"{self.key}: {self.before} → {self.after}"
-        return f"{self.key} {self.after}" if self.after == KEPT else f"{self.key} = {self.after}"
+        return f"{self.key} {self.after}" if self.after in KEPT else f"{self.key} = {self.after}"
 
 
 @dataclass(frozen=True)
@@ -126,7 +126,7 @@ def changed(tables: dict[str, Any], settings: Sequence[str], ideal: bool, where:
         changes.append(change)
     held, kept = _with_others_held(found, plain, where) if waiting else (found, [])
     if kept:
-        changes.append(Change(", ".join(kept), "", KEPT))
+        changes.append(Change(", ".join(kept), "", KEPT[len(kept) > 1]))
     return Outcome(found, held, tuple(changes))
 
 

@@ -78,12 +78,17 @@ class Waveforms:
         return Waveforms(self.time[keep], {n: v[keep] for n, v in self.signals.items()}, self.period)
 
 
+ROUNDING = 1e-12
+"""A difference this small beside the largest value is that of two numbers that are the same."""
+
+
 @dataclass(frozen=True)
 class Window:
-    """What two cursors read off a signal, in its unit; ``integral`` is that over time."""
+    """What two cursors read off a signal, in its unit; ``integral`` is that over time, ``difference`` second minus first."""
 
     first: float
     second: float
+    difference: float
     slope: float
     average: float
     rms: float
@@ -98,7 +103,7 @@ class Window:
 
     def data(self) -> dict[str, float]:
         """Return all figures by name."""
-        return {**self.__dict__, "difference": self.second - self.first, "peak_to_peak": self.peak_to_peak}
+        return {**self.__dict__, "peak_to_peak": self.peak_to_peak}
 
 
 def window(samples: tuple[Array, Array]) -> Window:
@@ -119,10 +124,14 @@ def window(samples: tuple[Array, Array]) -> Window:
     span = float(time[-1] - time[0])
     integral = float(np.sum(step * (a + b)) / 2.0)
     square = float(np.sum(step * (a * a + a * b + b * b)) / 3.0)
+    difference = float(values[-1] - values[0])
+    if abs(difference) < ROUNDING * float(np.abs(values).max()):
+        difference = 0.0
     return Window(
         first=float(values[0]),
         second=float(values[-1]),
-        slope=float(values[-1] - values[0]) / span,
+        difference=difference,
+        slope=difference / span,
         average=integral / span,
         rms=float(np.sqrt(square / span)),
         minimum=float(values.min()),
