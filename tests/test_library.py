@@ -6,6 +6,7 @@ import json
 import subprocess
 import sys
 import tempfile
+import tomllib
 import unittest
 from dataclasses import FrozenInstanceError
 from pathlib import Path
@@ -13,6 +14,7 @@ from pathlib import Path
 import numpy as np
 
 import jump_lane as jl
+from jump_lane.errors import InputError
 from jump_lane.library.result import Result
 from jump_lane.study.template import example
 from tests.common import REFERENCE, buck_tables
@@ -38,6 +40,22 @@ class Surface(unittest.TestCase):
                 self.assertNotEqual(signature.return_annotation, inspect.Signature.empty, name)
         with self.assertRaisesRegex(AttributeError, "no attribute 'lode'"):
             _ = jl.lode
+
+    def test_what_a_converter_is_loaded_from_does_as_well(self) -> None:
+        text = example("buck")
+        tables = tomllib.loads(text)
+        expected = jl.derive(jl.load(tables)).frame()
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder, "rail.toml")
+            path.write_text(text, encoding="utf-8")
+            for source in (jl.load(text), text, path, str(path), tables):
+                self.assertTrue(jl.derive(source).frame().equals(expected))
+        self.assertIn("no difference in: keys", str(jl.diff(text, tables)))
+        for call in (jl.derive, jl.check, jl.size, jl.simulate, jl.losses, jl.sweep, jl.modes, jl.fit):
+            with self.assertRaisesRegex(InputError, "read int; expected a converter"):
+                call(3)
+            with self.assertRaisesRegex(InputError, "No such file"):
+                call("nowhere.toml")
 
     def test_nothing_heavy_is_imported_before_it_is_used(self) -> None:
         code = (

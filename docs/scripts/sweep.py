@@ -2,9 +2,7 @@
 
 import jump_lane as jl
 
-with open("rail.toml", "w", encoding="utf-8") as file:
-    file.write(jl.new("buck"))  # the instrument rail of the Skerry buoy
-rail = jl.load("rail.toml")
+rail = jl.load(jl.new("buck"))  # the instrument rail of the Skerry buoy
 
 swept = jl.sweep(rail, ["L=15uH..60uH/10"], measure=["dI_L", "efficiency", "verdict"])
 frame = swept.frame()

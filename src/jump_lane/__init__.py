@@ -1,8 +1,9 @@
 """Jump Lane: from a ripple specification to a converter proven by switched simulation.
 
 ``import jump_lane as jl`` and ``rail = jl.load("rail.toml")``; then ``jl.derive(rail)``, ``jl.size(rail)``,
-``jl.check(rail)``, ``jl.simulate(rail)``, ``jl.losses(rail)``, ``jl.sweep(rail, ["L=10uH..50uH/9"])`` and so on.  Every
-result can be printed, is shown as tables in a notebook, and has ``frame()``, ``figure()`` and ``json()``.
+``jl.check(rail)``, ``jl.simulate(rail)``, ``jl.losses(rail)``, ``jl.sweep(rail, ["L=10uH..50uH/9"])`` and so on; each
+takes the path, text or tables of a file as well.  Every result can be printed, is shown as tables in a notebook, and has
+``frame()``, ``figure()`` and ``json()``.
 """
 
 from __future__ import annotations

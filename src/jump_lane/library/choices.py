@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from jump_lane.errors import InputError, NoResultError
 from jump_lane.library.compiling import ready
-from jump_lane.library.converter import Converter
+from jump_lane.library.converter import Converter, takes_converter
 from jump_lane.library.result import Result, Watch, gather
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
@@ -62,6 +62,7 @@ class Sized(Result):
         }
 
 
+@takes_converter
 def size(converter: Converter, *, tolerance: bool = False, anew: bool = False, watch: Any = None) -> Sized:
     """Solve component values so that the simulated converter just keeps every limit at and between all corners.
 
@@ -136,6 +137,7 @@ class Fitted(Result):
         }
 
 
+@takes_converter
 def fit(converter: Converter, *, series: str = "E12", nearest: bool = False) -> Fitted:
     """Replace ideal component values by preferred ones (IEC 60063) or parts of the converter's own lists.
 
@@ -212,6 +214,7 @@ class Picked(Result):
         }
 
 
+@takes_converter
 def pick(
     converter: Converter,
     *,

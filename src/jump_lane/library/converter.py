@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 
 from jump_lane.errors import InputError, JumpLaneError
 from jump_lane.quantities import CURRENT, POWER, RESISTANCE, VOLTAGE, Dimension, parse
@@ -16,13 +16,16 @@ from jump_lane.spec.keys import key as find_key
 from jump_lane.study.tables import range_of
 from jump_lane.study.whatif import Change, changed, changed_circuit
 from jump_lane.topologies.design import Design, derive
-from jump_lane.validation import read_toml
+from jump_lane.validation import read_toml, toml_of
 
 if TYPE_CHECKING:
     from jump_lane.circuit.file import CircuitFile
 
 Quantity = str | float
 """A value as an engineer types it (``"33 µH"``), or a number in the SI unit."""
+
+Source = str | os.PathLike[str] | Mapping[str, Any]
+"""Path of a converter file, its text, or its tables."""
 
 Settings = Mapping[str, Quantity] | Sequence[str]
 """Keys and values that replace those of the file, as a mapping or as ``KEY=VALUE`` texts."""
@@ -176,7 +179,7 @@ def quantity(value: Quantity | None, dimension: Dimension, name: str) -> float |
 
 
 def load(
-    source: str | os.PathLike[str] | Mapping[str, Any],
+    source: Source,
     *,
     set: Settings = (),
     ideal: bool = False,
@@ -187,7 +190,7 @@ def load(
     Parameters
     ----------
     source
-        Path of a converter file, or its tables as a mapping.
+        Path of a converter file, its text (more than one line), or its tables as a mapping.
     set
         Keys of the file, or names of components, and values to use instead, such as ``{"L": "/10"}``: absolute, or
         relative to what holds without (``"*2"``, ``"/2"``, ``"+10 %"``).
@@ -206,16 +209,55 @@ def load(
     InputError
         If the file cannot be read, or a key or value is wrong.
     """
-    if isinstance(source, Mapping):
-        name, original = "tables", dict(source)
-    else:
-        name, original = os.fspath(source), tables_of(Path(source))
+    name, original = _read(source)
     parse_spec(original, name)
     case = changed(original, _texts(set), ideal, name)
     lists = tuple(os.fspath(c) for c in catalogues)
     found = Converter(name, case.held, case.free, original, lists, case.changes)
     _ = found.spec
     return found
+
+
+def _read(source: Source) -> tuple[str, dict[str, Any]]:
+    """Return what messages call a converter, and its tables."""
+    if isinstance(source, Mapping):
+        return "tables", dict(source)
+    if isinstance(source, str) and "\n" in source:
+        return "text", toml_of(source, "text")
+    return os.fspath(source), tables_of(Path(source))
+
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+
+def converter_of(given: Converter | Source) -> Converter:
+    """Return a converter as it is, or load what it can be loaded from.
+
+    Raises
+    ------
+    InputError
+        If it is neither, or cannot be loaded.
+    """
+    if isinstance(given, Converter):
+        return given
+    if isinstance(given, str | os.PathLike | Mapping):
+        return load(given)
+    raise InputError(
+        f"read {type(given).__name__}; expected a converter: load(…), or the path, text or tables of a file"
+    )
+
+
+def takes_converter(
+    function: Callable[Concatenate[Converter, P], R],
+) -> Callable[Concatenate[Converter | Source, P], R]:
+    """Let a function take what a converter is loaded from as well."""
+
+    @wraps(function)
+    def taking(converter: Converter | Source, /, *args: P.args, **kwargs: P.kwargs) -> R:
+        return function(converter_of(converter), *args, **kwargs)
+
+    return taking
 
 
 def new(topology: str, values: Mapping[str, Quantity] | None = None) -> str:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from jump_lane.errors import InputError, JumpLaneError
 from jump_lane.library.compiling import ready
-from jump_lane.library.converter import Converter
+from jump_lane.library.converter import Converter, takes_converter
 from jump_lane.library.result import Result, Watch, gather
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
@@ -64,6 +64,7 @@ class Derivation(Result):
         return derivation_columns(self.design)
 
 
+@takes_converter
 def derive(converter: Converter) -> Derivation:
     """Derive every value and stress of a converter at its worst corner of input and load.
 
@@ -108,6 +109,7 @@ class Checked(Result):
         return check_columns(self.check)
 
 
+@takes_converter
 def check(converter: Converter, *, compare: bool = False) -> Checked:
     """Simulate every corner of a converter with the output held, and judge everything that its file asks.
 
@@ -166,6 +168,7 @@ class Tolerances(Result):
         }
 
 
+@takes_converter
 def tolerance(
     converter: Converter, *, draws: int = 100, seed: int = 1, processes: int = 1, watch: Watch | None = None
 ) -> Tolerances:

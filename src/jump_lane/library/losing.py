@@ -9,7 +9,7 @@ import numpy as np
 
 from jump_lane.errors import NoResultError
 from jump_lane.library.compiling import ready
-from jump_lane.library.converter import Converter, Quantity
+from jump_lane.library.converter import Converter, Quantity, takes_converter
 from jump_lane.library.result import Result
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
@@ -56,6 +56,7 @@ class Losses(Result):
         return losses_figure(self.design, self.budget)
 
 
+@takes_converter
 def losses(
     converter: Converter, *, input_voltage: Quantity | None = None, load: Quantity | None = None
 ) -> Losses:
@@ -98,6 +99,7 @@ class CornerLosses(Result):
         return corners_columns(self.budgets)
 
 
+@takes_converter
 def losses_at_corners(converter: Converter) -> CornerLosses:
     """Return loss, efficiency and hottest part at every corner of input and load, temperatures settled."""
     from jump_lane.dissipation.budget import budget

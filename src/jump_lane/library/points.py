@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from jump_lane.errors import InputError
 from jump_lane.library.compiling import ready
-from jump_lane.library.converter import Converter, Quantity, quantity
+from jump_lane.library.converter import Converter, Quantity, quantity, takes_converter
 from jump_lane.library.result import Result
 from jump_lane.quantities import TIME, show
 from jump_lane.report.export import Columns
@@ -179,6 +179,7 @@ class Simulation(Result):
         return waves_figure(self.title, seen.panels, seen.waveforms, seen.measures)
 
 
+@takes_converter
 def simulate(
     converter: Converter,
     *,

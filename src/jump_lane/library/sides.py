@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from jump_lane.errors import InputError
 from jump_lane.library.compiling import ready
-from jump_lane.library.converter import Converter, Quantity
+from jump_lane.library.converter import Converter, Quantity, Source, converter_of, takes_converter
 from jump_lane.library.result import Result
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
@@ -47,7 +47,7 @@ class Compared(Result):
         }
 
 
-def compare(converters: Sequence[Converter], topologies: Sequence[str] = ()) -> Compared:
+def compare(converters: Sequence[Converter | Source], topologies: Sequence[str] = ()) -> Compared:
     """Put converters side by side, or what several topologies make of one specification.
 
     Parameters
@@ -65,15 +65,16 @@ def compare(converters: Sequence[Converter], topologies: Sequence[str] = ()) -> 
     from jump_lane.study.compare import candidate, of_topologies
     from jump_lane.topologies import page
 
-    if topologies and len(converters) > 1:
+    given = [converter_of(c) for c in converters]
+    if topologies and len(given) > 1:
         raise InputError("compare: several topologies are tried with one file, not with several")
-    if not topologies and len(converters) < 2:
+    if not topologies and len(given) < 2:
         raise InputError("compare: one file; expected several, or --topology, --every or --isolated")
     if topologies:
         names = [page(name).name for name in topologies]
-        one = converters[0]
+        one = given[0]
         return Compared(one.spec.title or one.name, tuple(of_topologies(one.spec, names)))
-    return Compared("Converters", tuple(candidate(c.name, c.spec) for c in converters))
+    return Compared("Converters", tuple(candidate(c.name, c.spec) for c in given))
 
 
 @dataclass(frozen=True, repr=False)
@@ -106,6 +107,7 @@ class Dampened(Result):
         }
 
 
+@takes_converter
 def damp(
     converter: Converter, device: str, *, input_voltage: Quantity | None = None, load: Quantity | None = None
 ) -> Dampened:

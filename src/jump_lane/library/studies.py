@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from jump_lane.errors import InputError
 from jump_lane.library.compiling import ready
-from jump_lane.library.converter import CircuitCase, Converter, Quantity
+from jump_lane.library.converter import CircuitCase, Converter, Quantity, takes_converter
 from jump_lane.library.result import Result, Watch, gather
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
@@ -50,6 +50,7 @@ class Swept(Result):
         return sweep_figure(self.work, self.rows)
 
 
+@takes_converter
 def sweep(
     converter: Converter,
     vary: Sequence[str] = (),
@@ -164,6 +165,7 @@ class Modes(Result):
         return modes_figure(self.found)
 
 
+@takes_converter
 def modes(
     converter: Converter, *, inputs: int = 7, loads: int = 12, processes: int = 1, watch: Watch | None = None
 ) -> Modes:
@@ -214,6 +216,7 @@ class CrossRegulation(Result):
         return found | {"reason": [r.failure for r in self.rows]}
 
 
+@takes_converter
 def cross(converter: Converter, *, processes: int = 1, watch: Watch | None = None) -> CrossRegulation:
     """Simulate every output over all combinations of smallest and largest loads, at lowest and highest input.
 
@@ -259,6 +262,7 @@ class Efficiency(Result):
         return efficiency_figure(self.work, self.points)
 
 
+@takes_converter
 def efficiency(
     converter: Converter,
     *,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from jump_lane.library.converter import Converter
+from jump_lane.library.converter import Converter, Source, converter_of
 from jump_lane.library.result import Result
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
@@ -100,7 +100,7 @@ class Differences(Result):
         return found | {k: [row[k] for _, row in rows] for k in ("what", "before", "after", "change")}
 
 
-def diff(old: Converter, new: Converter) -> Differences:
+def diff(old: Converter | Source, new: Converter | Source) -> Differences:
     """Return which keys, values and verdicts differ between two converters, every corner of both simulated.
 
     Raises
@@ -113,6 +113,7 @@ def diff(old: Converter, new: Converter) -> Differences:
     from jump_lane.study.check import check
     from jump_lane.study.diff import keys_differ, values_differ, verdicts_differ
 
+    old, new = converter_of(old), converter_of(new)
     _ = old.design, new.design
     ready()
     values = values_differ(old.design, new.design)
