@@ -15,6 +15,7 @@ import numpy as np
 
 import jump_lane as jl
 from jump_lane.errors import InputError
+from jump_lane.library.losing import losses_at_corners
 from jump_lane.library.result import Result
 from jump_lane.study.template import example
 from tests.common import REFERENCE, buck_tables
@@ -56,6 +57,18 @@ class Surface(unittest.TestCase):
                 call(3)
             with self.assertRaisesRegex(InputError, "No such file"):
                 call("nowhere.toml")
+
+    def test_what_is_not_known_of_the_losses_is_named_in_every_study(self) -> None:
+        bare = {**tomllib.loads(example("flyback"))}
+        expected = "S1: .*gate_charge.*T: .*ac_resistance"
+        swept = jl.sweep(bare, ["output.current=1A,2A"], measure=["loss"])
+        self.assertRegex(" ".join(swept.view().notes), expected)
+        self.assertGreater(swept.frame()["figures not known"].min(), 10)
+        self.assertIn("gate_charge", json.loads(swept.json())["gaps"]["S1"])
+        self.assertRegex(" ".join(losses_at_corners(bare).view().notes), expected)
+        silent = jl.sweep(bare, ["output.current=1A,2A"], measure=["dI_Lm"])
+        self.assertNotIn("figures not known", silent.frame())
+        self.assertNotRegex(" ".join(silent.view().notes), "not known")
 
     def test_nothing_heavy_is_imported_before_it_is_used(self) -> None:
         code = (

@@ -162,7 +162,7 @@ def core(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
     for component in stage.of("inductor", "transformer"):
         found = _of(stage, component)
         if found is None:
-            figure = "core_k, core_area, core_volume and turns, or core_loss,"
+            figure = "core_k, core_area, core_volume and turns, or core_loss"
             yield Gap(component.name, figure, "core losses are left out")
         else:
             temperature = temperatures.get(component.name, stage.spec.thermal.unknown)

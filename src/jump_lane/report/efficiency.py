@@ -9,6 +9,7 @@ import numpy as np
 from jump_lane.quantities import show
 from jump_lane.report.export import Columns
 from jump_lane.report.figures import Curve, curves_figure
+from jump_lane.report.gaps import gaps_note
 from jump_lane.report.losses import percent
 from jump_lane.report.maps import map_figure
 from jump_lane.report.sweep import heading
@@ -80,10 +81,7 @@ def _notes(work: Work, points: list[Measured], complete: bool) -> tuple[list[str
     known = [p for p in points if not p.failure]
     notes.append(f"{len(points)} of {work.count} points, {len(failed)} without a result")
     notes += [f"no result: {text}" for text in sorted({p.failure for p in failed})[:3]]
-    gaps = tuple(dict.fromkeys(text for p in known for text in p.gaps))
-    if gaps:
-        more = f" (and {len(gaps) - 1} more: `jumplane losses` names them)" if len(gaps) > 1 else ""
-        notes.append(f"losses are missing, as figures are not known: {gaps[0]}{more}")
+    notes += gaps_note(g for p in known for g in p.gaps)
     if known and all(p.efficiency != p.efficiency for p in known):
         notes.append("no part has any figure, so that no efficiency is known: name parts under [parts]")
     bad = [p for p in known if p.broken]
@@ -127,7 +125,7 @@ def _data(work: Work, points: list[Measured], complete: bool) -> dict[str, Any]:
                 "loss": p.loss,
                 "hottest": p.hottest,
                 "not_kept": list(p.broken),
-                "gaps": list(p.gaps),
+                "gaps": [g.text() for g in p.gaps],
                 "reason": p.failure or None,
             }
             for p in points

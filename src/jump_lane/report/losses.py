@@ -13,6 +13,7 @@ from jump_lane.dissipation.ledger import Loss
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.export import Columns
 from jump_lane.report.figures import COLOURS, INK, dress, prefixed, sheet
+from jump_lane.report.gaps import gaps_note
 from jump_lane.report.table import Table, View
 from jump_lane.spec import Spec
 from jump_lane.topologies.components import Component
@@ -300,10 +301,7 @@ def corners_view(corners: Corners) -> View:
         marks.append("bad" if found.broken else "")
     columns = ("input>", "load>", "output>", "loss>", "efficiency>", "hottest", "ratings")
     known = [b for _, b in corners if not isinstance(b, str)]
-    gaps = tuple(dict.fromkeys(g.text() for b in known for g in b.gaps))
-    notes = (
-        [f"not known: {gaps[0]}" + (f" (and {len(gaps) - 1} more)" if len(gaps) > 1 else "")] if gaps else []
-    )
+    notes = gaps_note(g for b in known for g in b.gaps)
     status = 3 if len(known) < len(corners) else 1 if any(b.broken for b in known) else 0
     data = {"corners": [_corner_data(at, found) for at, found in corners]}
     table = Table("Losses at every corner, temperatures settled", columns, tuple(rows), tuple(marks))

@@ -10,6 +10,7 @@ from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show
 from jump_lane.report.export import Columns
 from jump_lane.report.figures import Curve, curves_figure
+from jump_lane.report.gaps import gaps_note, named
 from jump_lane.report.maps import map_figure
 from jump_lane.report.table import Table, View
 from jump_lane.study.axes import Axis, Setting
@@ -48,6 +49,8 @@ def sweep_columns(sweep: Swept, rows: list[Row]) -> Columns:
         seen = [r.measures[k] for r in rows if r.measures]
         blank: Setting = "" if seen and isinstance(seen[0], str) else NONE
         out[_headed(column.name, column.unit, seen)] = [r.measures[k] if r.measures else blank for r in rows]
+    if any(r.gaps for r in rows):
+        out["figures not known"] = [len(r.gaps) for r in rows]
     if any(r.failure for r in rows):
         out["reason"] = [r.failure for r in rows]
     return out
@@ -62,6 +65,7 @@ def sweep_view(sweep: Swept, rows: list[Row], complete: bool, every: bool = Fals
     failed = [r for r in rows if r.failure]
     notes = [f"{len(rows)} of {sweep.count} points, {len(failed)} without a result"]
     notes += [f"no result: {text}" for text in dict.fromkeys(r.failure for r in failed[:3])]
+    notes += gaps_note(g for r in rows for g in r.gaps)
     if not complete:
         notes.append("interrupted: what was finished is kept")
     if len(sweep.axes) == 2 and not sweep.zipped and not every and min(len(a.values) for a in sweep.axes) > 1:
@@ -143,6 +147,7 @@ def _data(sweep: Swept, rows: list[Row], complete: bool) -> dict[str, Any]:
         "axes": [{"key": a.key, "unit": a.unit, "values": list(a.values)} for a in sweep.axes],
         "measures": [{"name": c.name, "unit": c.unit} for c in sweep.columns],
         "complete": complete,
+        "gaps": named(g for r in rows for g in r.gaps),
         "rows": [
             {
                 "at": list(r.axes),

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jump_lane.dissipation.budget import budget
+from jump_lane.dissipation.ledger import Gap
 from jump_lane.errors import InputError, NoResultError, nearest
 from jump_lane.judge.derived import unkept
 from jump_lane.spec import Spec
@@ -57,7 +58,7 @@ class Measured:
     loss: float = float("nan")
     hottest: float = float("nan")
     broken: tuple[str, ...] = ()
-    gaps: tuple[str, ...] = ()
+    gaps: tuple[Gap, ...] = ()
     failure: str = ""
 
 
@@ -201,7 +202,7 @@ def _point(spot: Spot, start: dict[str, float]) -> tuple[Measured, dict[str, flo
         loss=found.p_in + found.added - found.p_out,
         hottest=found.hottest,
         broken=(*found.broken, *unkept(spot.design, *spot.corner)),
-        gaps=tuple(g.text() for g in found.gaps),
+        gaps=found.gaps,
     )
     return done, found.temperatures
 

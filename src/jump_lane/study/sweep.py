@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -20,6 +20,9 @@ from jump_lane.study.axes import MOST_POINTS, Axis, Setting, column_axis, contro
 from jump_lane.study.pool import spread
 from jump_lane.study.tables import with_value
 from jump_lane.topologies.design import Design, derive
+
+if TYPE_CHECKING:
+    from jump_lane.dissipation.ledger import Gap
 
 INPUT, LOAD = "input.voltage", "output.current"
 """The two keys that set the operating point; all others change the converter."""
@@ -49,7 +52,7 @@ class Column:
 
 @dataclass(frozen=True)
 class Row:
-    """One point: values on the axes, derived and simulated control, mode, measures; or why there is none."""
+    """One point: values on the axes, derived and simulated control, mode, measures, figures not known; or why there is none."""
 
     index: int
     axes: tuple[Setting, ...]
@@ -57,6 +60,7 @@ class Row:
     mode: str = ""
     measures: tuple[Setting, ...] = ()
     failure: str = ""
+    gaps: tuple[Gap, ...] = ()
 
     @property
     def at(self) -> tuple[float, ...]:
@@ -291,23 +295,25 @@ def run_spot(spot: Spot, wanted: tuple[Column, ...]) -> Row:
         return Row(row.index, row.axes, failure=_out_of_reach(spot))
     try:
         state, recording = solve(spot.design, *spot.at, spot.control)
-        outcomes = _outcomes(spot, [c.name for c in wanted if not c.signal])
+        outcomes, gaps = _outcomes(spot, [c.name for c in wanted if not c.signal])
         measured = tuple(
             float(getattr(recording.measures(c.signal), c.measure)) if c.signal else outcomes[c.name]
             for c in wanted
         )
     except JumpLaneError as error:
         return Row(row.index, row.axes, failure=str(error))
-    return Row(row.index, row.axes, state.control, simulated_mode(page, recording), measured)
+    return Row(row.index, row.axes, state.control, simulated_mode(page, recording), measured, gaps=gaps)
 
 
-def _outcomes(spot: Spot, names: Sequence[str]) -> dict[str, Setting]:
-    """Return losses, temperatures and the verdict of a point, as far as they are wanted."""
+def _outcomes(spot: Spot, names: Sequence[str]) -> tuple[dict[str, Setting], tuple[Gap, ...]]:
+    """Return losses, temperatures and the verdict of a point, as far as they are wanted, and what is not known of them."""
     found: dict[str, Setting] = {}
+    gaps: tuple[Gap, ...] = ()
     if set(names) - {"verdict"}:
         from jump_lane.dissipation.budget import budget
 
         lost = budget(spot.design, *spot.at)
+        gaps = lost.gaps
         hottest = max(lost.temperatures, key=lambda n: lost.temperatures[n], default="–")
         found = {
             "efficiency": lost.efficiency,
@@ -319,7 +325,7 @@ def _outcomes(spot: Spot, names: Sequence[str]) -> dict[str, Setting]:
         from jump_lane.study.check import check_corner
 
         found["verdict"] = check_corner(spot.design, *spot.at).verdict
-    return found
+    return found, gaps
 
 
 def _out_of_reach(spot: Spot) -> str:

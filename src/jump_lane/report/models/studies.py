@@ -38,6 +38,7 @@ class Sweep(Output):
     axes: list[Axis]
     measures: list[Measured]
     complete: bool
+    gaps: dict[str, list[str]]
     rows: list[Row]
 
 
