@@ -292,11 +292,10 @@ def corners_view(corners: Corners) -> View:
             marks.append("bad")
             continue
         hottest = max(found.temperatures, key=lambda n: found.temperatures[n], default="")
-        verdict = found.broken[0] if found.broken else "holds"
         loss = found.p_in + found.added - found.p_out
         rows.append(
             (*at, show(found.p_out, "W"), show(loss, "W"), percent(found.efficiency),
-             f"{hottest} {show(found.hottest, '°C')}" if hottest else "–", verdict)
+             f"{hottest} {show(found.hottest, '°C')}" if hottest else "–", _kept(found))
         )  # fmt: skip
         marks.append("bad" if found.broken else "")
     columns = ("input>", "load>", "output>", "loss>", "efficiency>", "hottest", "ratings")
@@ -306,6 +305,13 @@ def corners_view(corners: Corners) -> View:
     data = {"corners": [_corner_data(at, found) for at, found in corners]}
     table = Table("Losses at every corner, temperatures settled", columns, tuple(rows), tuple(marks))
     return View("corners", data, (table,), tuple(notes), status)
+
+
+def _kept(found: Budget) -> str:
+    """Return the first rating that is not kept, or how many are."""
+    if found.broken:
+        return found.broken[0]
+    return f"{len(found.ratings)} hold" if found.ratings else "none given"
 
 
 def _corner_data(at: tuple[float, float], found: Budget | str) -> dict[str, Any]:
