@@ -8,6 +8,7 @@ from typing import Any
 
 from jump_lane.errors import InputError
 from jump_lane.spec import parse_spec, schema
+from jump_lane.study.template import fill
 from jump_lane.topologies import page
 from jump_lane.topologies.design import derive
 from tests.common import buck_tables
@@ -157,7 +158,11 @@ class WrongValues(unittest.TestCase):
     def test_inverting_outputs_have_their_sign(self) -> None:
         tables = put(buck_tables(), "topology", "buck-boost")
         self.assertRegex(said(tables), "but the output of the buck-boost is negative")
-        self.refused("output.voltage", -5, "but the output of the buck is positive")
+        self.refused(
+            "output.voltage", -5, "read -5.000 V, but the output of the buck is positive; expected 5.000 V"
+        )
+        with self.assertRaisesRegex(InputError, "read 9.000 V, .* is negative; expected -9.000 V"):
+            fill("cuk", {"output.voltage": "9 V"})
 
     def test_what_cannot_be_reached_says_what_can(self) -> None:
         self.refused("output.voltage", 48, re.escape(page("buck").conversion))

@@ -12,7 +12,7 @@ import tomlkit
 from jump_lane.spec import parse_spec
 from jump_lane.study.tables import EXCLUSIVE
 from jump_lane.topologies import page
-from jump_lane.topologies.asked import with_secondary
+from jump_lane.topologies.asked import require_outputs, with_secondary
 
 ITS_OWN = ("chosen", "parts", "driver", "controller", "thermal", "efficiency", "damping")
 """Tables of an example that belong to its own specification and parts."""
@@ -59,7 +59,9 @@ def fill(topology: str, values: Mapping[str, Any]) -> str:
     for key, value in values.items():
         _set(document, key, value)
     text = _without_story(tomlkit.dumps(document)).rstrip() + "\n"
-    with_secondary(parse_spec(tomlkit.parse(text).unwrap(), "new"), page(topology))
+    spec = parse_spec(tomlkit.parse(text).unwrap(), "new")
+    require_outputs(spec, page(topology))
+    with_secondary(spec, page(topology))
     return f"{SCHEMA_LINE}\n{text}"
 
 

@@ -10,7 +10,7 @@ from jump_lane.catalogue.kinds import Inductor
 from jump_lane.equations.formula import formula
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.errors import InputError, nearest
-from jump_lane.quantities import dimension_with, parse
+from jump_lane.quantities import dimension_with, parse, show
 from jump_lane.quantities.fields import Limit
 from jump_lane.spec import Output, Spec
 from jump_lane.topologies import page as find_page
@@ -94,6 +94,26 @@ def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) ->
         sheet.give(symbol, value, "", meaning, "file" if name in t.model_fields_set else "default", f"transformer.{name}")
     given = "file" if "spike" in spec.margin.model_fields_set else "default"
     sheet.give("m_sp", spec.margin.spike, "", "allowance for leakage spikes", given, "margin.spike")
+
+
+def require_outputs(spec: Spec, page: Page) -> None:
+    """Refuse more outputs than there are, a string of LEDs beside the first, and a voltage of the wrong sign."""
+    if len(spec.output) > page.outputs:
+        most = "one" if page.outputs == 1 else f"at most {page.outputs}"
+        raise InputError(f"output: read {len(spec.output)} outputs, but the {page.name} has {most}")
+    for k, output in enumerate(spec.output[1:], start=2):
+        if output.leds is not None:
+            raise InputError(
+                f"output {k}: leds, but the current of a string follows its voltage steeply and only the first output is "
+                "held; expected the string as the first output, or a load of its own kind"
+            )
+    given = spec.output[0].voltage
+    if given is not None and (given < 0.0) != page.inverting:
+        sign = "negative" if page.inverting else "positive"
+        raise InputError(
+            f"output.voltage: read {show(given, 'V')}, but the output of the {page.name} is {sign}; expected "
+            f"{show(-given, 'V')}, or another topology"
+        )
 
 
 def with_secondary(spec: Spec, page: Page) -> Spec:

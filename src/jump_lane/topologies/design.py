@@ -26,6 +26,7 @@ from jump_lane.topologies.asked import (
     give_transformer,
     inductors,
     load_kind,
+    require_outputs,
     with_secondary,
 )
 from jump_lane.topologies.blocks.line_input import line_side
@@ -239,19 +240,7 @@ def derive(spec: Spec) -> Design:
     require_mode(spec)
     require_load(spec)
     spec, line = line_side(spec)
-    if len(spec.output) > page.outputs:
-        most = "one" if page.outputs == 1 else f"at most {page.outputs}"
-        raise InputError(f"output: read {len(spec.output)} outputs, but the {page.name} has {most}")
-    for k, output in enumerate(spec.output[1:], start=2):
-        if output.leds is not None:
-            raise InputError(
-                f"output {k}: leds, but the current of a string follows its voltage steeply and only the first output is "
-                "held; expected the string as the first output, or a load of its own kind"
-            )
-    given = spec.output[0].voltage
-    if given is not None and (given < 0.0) != page.inverting:
-        sign = "negative" if page.inverting else "positive"
-        raise InputError(f"output.voltage: {show(given, 'V')}, but the output of the {page.name} is {sign}")
+    require_outputs(spec, page)
     inputs, loads = spec.voltage.corners(), spec.output[0].current.corners()
     chosen = chosen_values(spec, page)
     design = _within_limit(spec, page, inputs, loads, chosen)
