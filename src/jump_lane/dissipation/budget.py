@@ -100,6 +100,11 @@ class Budget:
         return sum(loss.power for loss in self.losses if not loss.simulated)
 
     @property
+    def loss(self) -> float:
+        """Input power and added losses less output power [W]."""
+        return self.p_in + self.added - self.p_out
+
+    @property
     def efficiency(self) -> float:
         """Output power over input power, the added losses taken from the input as well; not a number without a part."""
         if all(c.part is None for c in self.components):
@@ -115,6 +120,11 @@ class Budget:
     def hottest(self) -> float:
         """Highest temperature of any component [°C]; not a number where none is known."""
         return max(self.temperatures.values(), default=float("nan"))
+
+    @property
+    def hottest_part(self) -> str:
+        """Component of that temperature; empty where none is known."""
+        return max(self.temperatures, key=lambda name: self.temperatures[name], default="")
 
 
 def budget(design: Design, i: int = 0, j: int = 0, start: dict[str, float] | None = None) -> Budget:

@@ -204,16 +204,9 @@ class CrossRegulation(Result):
 
     def columns(self) -> Columns:
         """Return a row for each combination of loads [A]: voltages of all outputs [V]."""
-        count = len(self.work.columns)
-        at = [self.work.settings[r.index] for r in self.rows]
-        found: Columns = {"input.voltage [V]": [s[0] for s in at]}
-        found |= {f"load {k} [A]": [s[k] for s in at] for k in range(1, count + 1)}
-        none = float("nan")
-        found |= {
-            f"voltage {k + 1} [V]": [r.measures[k] if r.measures else none for r in self.rows]
-            for k in range(count)
-        }
-        return found | {"reason": [r.failure for r in self.rows]}
+        from jump_lane.report.cross import cross_columns
+
+        return cross_columns(self.work, self.rows)
 
 
 @takes_converter

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from jump_lane.quantities import show, show_percent
+from jump_lane.report.export import Columns
 from jump_lane.report.table import Table, View
 from jump_lane.study.cross import Band, Cross
 from jump_lane.study.sweep import Row
@@ -68,3 +69,15 @@ def _matrix(work: Cross, rows: list[Row]) -> Table:
         *(f"output {k}>" for k in range(1, count + 1)),
     )
     return Table("Load matrix", columns, tuple(body))
+
+
+def cross_columns(work: Cross, rows: list[Row]) -> Columns:
+    """Return a row for each combination of loads [A]: voltages of all outputs [V]."""
+    count, none = len(work.columns), float("nan")
+    at = [work.settings[r.index] for r in rows]
+    found: Columns = {"input.voltage [V]": [s[0] for s in at]}
+    found |= {f"load {k} [A]": [s[k] for s in at] for k in range(1, count + 1)}
+    found |= {
+        f"voltage {k + 1} [V]": [r.measures[k] if r.measures else none for r in rows] for k in range(count)
+    }
+    return found | {"reason": [r.failure for r in rows]}

@@ -291,10 +291,9 @@ def corners_view(corners: Corners) -> View:
             rows.append((*at, "–", "–", "–", "", found))
             marks.append("bad")
             continue
-        hottest = max(found.temperatures, key=lambda n: found.temperatures[n], default="")
-        loss = found.p_in + found.added - found.p_out
+        hottest = found.hottest_part
         rows.append(
-            (*at, show(found.p_out, "W"), show(loss, "W"), percent(found.efficiency),
+            (*at, show(found.p_out, "W"), show(found.loss, "W"), percent(found.efficiency),
              f"{hottest} {show(found.hottest, '°C')}" if hottest else "–", _kept(found))
         )  # fmt: skip
         marks.append("bad" if found.broken else "")
@@ -318,8 +317,7 @@ def _corner_data(at: tuple[float, float], found: Budget | str) -> dict[str, Any]
     entry: dict[str, Any] = {"input_voltage": at[0], "load": at[1]}
     if isinstance(found, str):
         return entry | {"reason": found}
-    loss = found.p_in + found.added - found.p_out
-    return entry | {"loss": loss, "efficiency": found.efficiency, "temperatures": found.temperatures,
+    return entry | {"loss": found.loss, "efficiency": found.efficiency, "temperatures": found.temperatures,
                     "not_kept": list(found.broken)}  # fmt: skip
 
 
@@ -332,7 +330,7 @@ def corners_columns(corners: Corners) -> Columns:
     return {
         "input.voltage [V]": [at[0] for at, _, _ in every],
         "output.current [A]": [at[1] for at, _, _ in every],
-        "loss [W]": [none if b is None else b.p_in + b.added - b.p_out for _, b, _ in every],
+        "loss [W]": [none if b is None else b.loss for _, b, _ in every],
         "efficiency [1]": [none if b is None else b.efficiency for _, b, _ in every],
         "hottest [°C]": [none if b is None else b.hottest for _, b, _ in every],
         "not kept": ["" if b is None else "; ".join(b.broken) for _, b, _ in every],

@@ -199,7 +199,7 @@ def _point(spot: Spot, start: dict[str, float]) -> tuple[Measured, dict[str, flo
     done = replace(
         point,
         efficiency=found.efficiency,
-        loss=found.p_in + found.added - found.p_out,
+        loss=found.loss,
         hottest=found.hottest,
         broken=(*found.broken, *unkept(spot.design, *spot.corner)),
         gaps=found.gaps,

@@ -314,12 +314,11 @@ def _outcomes(spot: Spot, names: Sequence[str]) -> tuple[dict[str, Setting], tup
 
         lost = budget(spot.design, *spot.at)
         gaps = lost.gaps
-        hottest = max(lost.temperatures, key=lambda n: lost.temperatures[n], default="–")
         found = {
             "efficiency": lost.efficiency,
-            "loss": lost.p_in + lost.added - lost.p_out,
+            "loss": lost.loss,
             "hottest": lost.hottest,
-            "hottest_part": hottest,
+            "hottest_part": lost.hottest_part or "–",
         }
     if "verdict" in names:
         from jump_lane.study.check import check_corner

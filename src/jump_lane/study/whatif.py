@@ -102,11 +102,7 @@ def changed(tables: dict[str, Any], settings: Sequence[str], ideal: bool, where:
     changes = [Change("--ideal", "", "no margins, no drops, no dead time")] if ideal else []
     waiting = []
     for text in sorted(settings, key=lambda t: not t.strip().startswith("topology")):
-        name, equals, value = (part.strip() for part in text.partition("="))
-        if not (name and equals and value):
-            raise InputError(
-                f"--set {text}: expected KEY=VALUE, such as output.current=3A, L=/2 or frequency=+10%"
-            )
+        name, value = _assigned(text, "output.current=3A, L=/2 or frequency=+10%")
         try:
             case = _Case(found, found, where)
             path = full_key(case.page, name, value)
@@ -128,6 +124,14 @@ def changed(tables: dict[str, Any], settings: Sequence[str], ideal: bool, where:
     if kept:
         changes.append(Change(", ".join(kept), "", KEPT[len(kept) > 1]))
     return Outcome(found, held, tuple(changes))
+
+
+def _assigned(text: str, example: str) -> tuple[str, str]:
+    """Return key and value of a setting."""
+    name, _, value = (part.strip() for part in text.partition("="))
+    if not (name and value):
+        raise InputError(f"--set {text}: expected KEY=VALUE, such as {example}")
+    return name, value
 
 
 def _is_component(page: Page, path: tuple[str, ...]) -> bool:
@@ -171,9 +175,7 @@ def changed_circuit(
     """
     changes = []
     for text in settings:
-        name, equals, value = (part.strip() for part in text.partition("="))
-        if not (name and equals and value):
-            raise InputError(f"--set {text}: expected KEY=VALUE, such as element.L1.inductance=22u")
+        name, value = _assigned(text, "element.L1.inductance=22u")
         path = tuple(name.split("."))
         before: Any = tables
         for part in path:
@@ -315,8 +317,7 @@ class _Case:
         datum = next((d for d in role.data if d.key == path[2]), None)
         if datum is not None and datum.symbol in self.design.sheet:
             return self.design.sheet[datum.symbol].worst
-        given = self.spec.data(path[1]).get(path[2])
-        return given
+        return self.spec.data(path[1]).get(path[2])
 
     def _shown(self, path: tuple[str, ...], typed: str = "") -> str:
         """Return what holds at a key as text; empty where nothing does."""
