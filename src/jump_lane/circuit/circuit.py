@@ -12,7 +12,7 @@ from jump_lane.circuit.elements import (
     IdealTransformer,
     Switch,
 )
-from jump_lane.circuit.gates import GatePattern, Gates, Instant
+from jump_lane.circuit.gates import GatePattern, Gates, Instant, Span
 from jump_lane.errors import InputError, nearest
 
 REFERENCE = "gnd"
@@ -20,6 +20,10 @@ REFERENCE = "gnd"
 
 def _always_open(_: Instant) -> Gates:
     return {}
+
+
+def _constant(_: Instant) -> Instant:
+    return Instant(1.0)
 
 
 @dataclass(frozen=True)
@@ -31,21 +35,28 @@ class Circuit:
     elements
         In any order; names are unique, the reference node is ``gnd``.
     period
-        Switching period [s].
+        Switching period [s]; where the control moves it, what instants are fractions of.
     gates
         On-intervals of every switch as a function of the control variable.
     control
-        Value of the control variable (duty ratio, phase) to run at [1].
+        Value of the control variable (duty ratio, phase, frequency) to run at, in its unit.
+    span
+        The period over ``period`` as a function of the control variable; constant unless given.
     """
 
     elements: tuple[Element, ...]
     period: float
     gates: GatePattern = _always_open
     control: float = 0.0
+    span: Span = _constant
 
     def pattern(self, control: float) -> Gates:
         """Return the on-intervals at the value `control` of the control variable."""
         return self.gates(Instant(control, 1.0))
+
+    def spans(self, control: float) -> Instant:
+        """Return the period over ``period`` at the value `control` of the control variable."""
+        return self.span(Instant(control, 1.0))
 
     @cached_property
     def branches(self) -> tuple[tuple[str, str, str], ...]:
@@ -54,8 +65,8 @@ class Circuit:
 
     @property
     def frequency(self) -> float:
-        """Switching frequency [Hz]."""
-        return 1.0 / self.period
+        """Switching frequency at its control [Hz]."""
+        return 1.0 / (self.period * self.spans(self.control).fraction)
 
 
 def terminals(element: Element) -> Iterator[tuple[str, str, str]]:

@@ -64,7 +64,10 @@ Gates = Mapping[str, tuple[Interval, ...]]
 """Switch name to its on-intervals."""
 
 GatePattern = Callable[[Instant], Gates]
-"""The gates as a function of the control variable (duty ratio or phase)."""
+"""The gates as a function of the control variable (duty ratio, phase or frequency)."""
+
+Span = Callable[[Instant], Instant]
+"""How long the period is, in the unit of instants, as a function of the control variable."""
 
 
 def on(start: Instant | float, end: Instant | float) -> tuple[Interval, ...]:

@@ -1,4 +1,8 @@
-"""Integer time: the period is counted in ticks, gate edges fall on ticks."""
+"""Integer time: the period is counted in ticks, gate edges fall on ticks.
+
+A tick is a constant part of the base period of a circuit; where the control moves the period, that is as many ticks more or
+less, and what is known of a tick stays known.
+"""
 
 from __future__ import annotations
 
@@ -8,16 +12,16 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.circuit.gates import Gates
+from jump_lane.circuit.gates import Gates, Instant
 
 LEVELS = 34
 """Propagators are kept for steps of 2⁰ … 2³³ ticks."""
 
 STEPS = 8
-"""Largest steps in a period."""
+"""Largest steps in a base period."""
 
 PERIOD = STEPS << (LEVELS - 1)
-"""Ticks in a period, 2³⁶."""
+"""Ticks in a base period, 2³⁶."""
 
 
 class Schedule(NamedTuple):
@@ -30,40 +34,55 @@ class Schedule(NamedTuple):
     masks
         Bit pattern of the gated valves after each edge, (e,).
     slopes
-        How far each edge moves, in fractions of the period, per unit of the control variable, (e,).
+        How far each edge moves, in fractions of the base period, per unit of the control variable, (e,).
+    drift
+        The same of the end of the period.
     """
 
     ticks: NDArray[np.int64]
     masks: NDArray[np.int64]
     slopes: NDArray[np.float64]
+    drift: float
+
+    @property
+    def length(self) -> int:
+        """Ticks in the period."""
+        return int(self.ticks[-1])
 
 
-def schedule(gates: Gates, switches: tuple[str, ...]) -> Schedule:
-    """Return the edges of `gates`, bit i of a mask standing for ``switches[i]``."""
+WHOLE = Instant(1.0)
+"""A period that is the base period whatever the control."""
+
+
+def schedule(gates: Gates, switches: tuple[str, ...], span: Instant = WHOLE) -> Schedule:
+    """Return the edges of `gates` in a period of length `span`, bit i of a mask standing for ``switches[i]``."""
     toggles: dict[int, list[tuple[int, bool, float]]] = {0: []}
-    initial = 0
+    initial, period = 0, round(span.fraction * PERIOD)
     for bit, name in enumerate(switches):
         for start, end in gates.get(name, ()):
             length = end.fraction - start.fraction
             if length <= 0.0:
                 continue
-            if length >= 1.0:
+            if length >= span.fraction:
                 initial |= 1 << bit
                 continue
             t0 = round(start.fraction * PERIOD)
             t1 = round(end.fraction * PERIOD)
             if t1 == t0:
                 continue
-            begin, stop = t0 % PERIOD, t1 % PERIOD
+            (before, begin), (after, stop) = divmod(t0, period), divmod(t1, period)
             if begin > stop > 0:
                 initial |= 1 << bit
-            toggles.setdefault(begin, []).append((bit, True, start.slope))
-            if stop > 0 or end.slope != 0.0:
-                toggles.setdefault(stop, []).append((bit, False, end.slope))
-    return _ordered(toggles, initial)
+            toggles.setdefault(begin, []).append((bit, True, start.slope - before * span.slope))
+            falls = end.slope - after * span.slope
+            if stop > 0 or falls != 0.0:
+                toggles.setdefault(stop, []).append((bit, False, falls))
+    return _ordered(toggles, initial, period, span.slope)
 
 
-def _ordered(toggles: dict[int, list[tuple[int, bool, float]]], mask: int) -> Schedule:
+def _ordered(
+    toggles: dict[int, list[tuple[int, bool, float]]], mask: int, period: int, drift: float
+) -> Schedule:
     """Put edges in order; at one tick those that open come first, and those that move differently stay apart."""
     ticks, masks, slopes = [], [], []
     for tick in sorted(toggles):
@@ -79,7 +98,8 @@ def _ordered(toggles: dict[int, list[tuple[int, bool, float]]], mask: int) -> Sc
             masks.append(mask)
             slopes.append(0.0)
     return Schedule(
-        np.array([*ticks, PERIOD], dtype=np.int64),
+        np.array([*ticks, period], dtype=np.int64),
         np.array(masks, dtype=np.int64),
         np.array(slopes, dtype=np.float64),
+        drift,
     )

@@ -40,21 +40,24 @@ class Trace:
     configurations: NDArray[np.int64]
     states: Array
     rests: Array
+    length: int
+    """Ticks in the period."""
 
     @property
     def durations(self) -> NDArray[np.int64]:
         """Length of each stretch [ticks]."""
-        return np.diff(np.append(self.ticks, PERIOD))
+        return np.diff(np.append(self.ticks, self.length))
 
 
 @dataclass(frozen=True)
 class Run:
-    """One period: state and combination at its end, tangent columns (last one: the control), number of stretches."""
+    """One period: state and combination at its end, tangent columns (last one: the control), number of stretches, ticks."""
 
     end: Array
     combo: int
     tangent: Array
     stretches: int
+    length: int
 
 
 @dataclass(frozen=True)
@@ -83,6 +86,7 @@ class Pieces:
     tangents: Array
     combo: int
     stretches: int
+    length: int
 
 
 @dataclass
@@ -168,7 +172,8 @@ class Engine:
     def schedule(self, control: float) -> Schedule:
         """Return the gate edges at a value of the control variable."""
         if control not in self._schedules:
-            self._schedules[control] = schedule(self.circuit.pattern(control), self.switches)
+            gates, span = self.circuit.pattern(control), self.circuit.spans(control)
+            self._schedules[control] = schedule(gates, self.switches, span)
         return self._schedules[control]
 
     def start(self, known: dict[str, float]) -> Array:
@@ -199,9 +204,10 @@ class Engine:
             If no consistent combination of valves exists, or there is no end to the events.
         """
         mark = self._mark(z, combo, self.n + 1 if tangents else 0)
-        combo = self._run(mark, self.schedule(control), tangents)
+        edges = self.schedule(control)
+        combo = self._run(mark, edges, tangents)
         self.statistics.periods += 1
-        return Run(mark.state, combo, mark.tangent, int(mark.place[5]))
+        return Run(mark.state, combo, mark.tangent, int(mark.place[5]), edges.length)
 
     def _run(self, mark: stepping.Mark, edges: Schedule, tangents: bool) -> int:
         """Run from a mark through the edges of a schedule, working out what is met on the way; return the combination."""
@@ -251,7 +257,7 @@ class Engine:
         kit, found = self._tried(
             shooting.shoot, self._blank(self.n + 1), True, self.schedule(control), z, combo, target
         )
-        return self._shot(kit, found)
+        return self._shot(kit, found, control)
 
     def descend(self, z: Array, combo: int, control: float, residual: float) -> tuple[Array, int, Shot]:
         """Go on from z by whole steps of Newton's method as long as each closes better, or up to a residual.
@@ -266,13 +272,14 @@ class Engine:
         kit, (*found, start, before) = self._tried(
             shooting.descend, self._blank(self.n + 1), True, self.schedule(control), z, combo, residual
         )
-        return start, int(before), self._shot(kit, found)
+        return start, int(before), self._shot(kit, found, control)
 
-    def _shot(self, kit: Kit, found: Sequence[Any]) -> Shot:
+    def _shot(self, kit: Kit, found: Sequence[Any], control: float) -> Shot:
         _, at, missing, scale, off, size, sound, step = found
         self._count(kit)
         self.statistics.periods += 1
-        run = Run(kit.mark.state, int(at), kit.mark.tangent, int(kit.mark.place[5]))
+        length = self.schedule(control).length
+        run = Run(kit.mark.state, int(at), kit.mark.tangent, int(kit.mark.place[5]), length)
         return Shot(run, missing, off, scale, size, step if sound else None)
 
     def is_latest(self, run: Run) -> bool:
@@ -308,19 +315,20 @@ class Engine:
             if first > 0:
                 at = int(whole.ticks[first])
                 mark.place[:6] = first - 1, at, at, combo, before, used
-            edges = Schedule(whole.ticks[: last + 1], whole.masks[:last], whole.slopes[:last])
+            drift = whole.drift if last == bounds[-1] else 0.0
+            edges = Schedule(whole.ticks[: last + 1], whole.masks[:last], whole.slopes[:last], drift)
             combo = self._run(mark, edges, True)
             z, used, before = mark.state.copy(), int(mark.place[5]), int(mark.place[4])
             ends.append(z)
             tangents.append(mark.tangent)
         self.statistics.periods += 1
-        return Pieces(np.array(ends), np.array(tangents), combo, used)
+        return Pieces(np.array(ends), np.array(tangents), combo, used, whole.length)
 
     def trace(self, run: Run | Pieces) -> Trace:
         """Return the stretches of the run that was made last."""
         where = self.record.where[: run.stretches].copy()
         state, rest = self.record.state[: run.stretches], self.record.rest[: run.stretches]
-        return Trace(where[:, 0], where[:, 1], state.copy(), rest.copy())
+        return Trace(where[:, 0], where[:, 1], state.copy(), rest.copy(), run.length)
 
     def _blank(self, columns: int) -> stepping.Mark:
         return stepping.Mark(

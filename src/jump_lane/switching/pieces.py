@@ -85,7 +85,7 @@ def _evaluated(engine: Engine, starts: Array, combo: int, control: float, target
     scale = max(float(np.abs(starts[:, :n]).max()), 1e-150)
     off = 0.0
     if target is not None:
-        off = float(run.ends[:, n + 1].sum()) / engine.circuit.period - target
+        off = float(run.ends[:, n + 1].sum()) / (run.length * engine.tick) - target
     relative = off / max(abs(target or 0.0), 1e-12)
     size = math.hypot(float(np.linalg.norm(missing)) / scale, relative)
     if not math.isfinite(size):
@@ -113,7 +113,9 @@ def _searched(engine: Engine, here: Joined, target: float | None) -> Joined | No
 def _step(engine: Engine, here: Joined, target: float | None) -> tuple[Array, float]:
     """Return Newton's step of the starts, (pieces, n), and of the control."""
     n, count = engine.n, len(here.starts)
+    period = here.run.length * engine.tick
     size = n * count + (target is not None)
+    weight = 0.0 if target is None else here.scale / (max(abs(target), 1e-12) * period)
     matrix, right = np.zeros((size, size)), np.zeros(size)
     for k in range(count):
         rows = slice(n * k, n * (k + 1))
@@ -122,11 +124,13 @@ def _step(engine: Engine, here: Joined, target: float | None) -> tuple[Array, fl
         matrix[rows, after : after + n] -= np.eye(n)
         right[rows] = -here.missing[k]
         if target is not None:
-            weight = here.scale / (max(abs(target), 1e-12) * engine.circuit.period)
             matrix[rows, -1] = here.run.tangents[k, n, :n]
             matrix[-1, rows] = weight * here.run.tangents[k, :n, n + 1]
             matrix[-1, -1] += weight * here.run.tangents[k, n, n + 1]
-            right[-1] = -here.off * here.scale / max(abs(target), 1e-12)
+    if target is not None:
+        moved = engine.schedule(here.control).drift * engine.circuit.period
+        matrix[-1, -1] -= weight * (here.off + target) * moved
+        right[-1] = -here.off * here.scale / max(abs(target), 1e-12)
     columns = np.maximum(np.abs(matrix).max(axis=0), 1e-300)
     if not np.isfinite(matrix).all():
         raise ConvergenceError("the derivatives of the period have grown beyond all bounds")

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from jump_lane.errors import InputError, nearest
 from jump_lane.switching import measuring, propagators
-from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.configuration import conducting
 from jump_lane.switching.engine import Engine, Trace
 from jump_lane.switching.network import Array
@@ -26,7 +25,7 @@ class Sampled:
         self.engine = engine
         self.trace = trace
         self.network = engine.network
-        self.period = engine.circuit.period
+        self.period = trace.length * engine.tick
         self.width = engine.n + 1
         used = np.unique(trace.configurations)
         self._rows = {int(c): self._stack(int(c)) for c in used}
@@ -171,7 +170,7 @@ class Sampled:
             return self._samples[per_period]
         times, values = [], []
         for i, (start, span) in enumerate(zip(self.trace.ticks, self.trace.durations, strict=True)):
-            count = max(int(np.ceil(per_period * span / PERIOD)), 2)
+            count = max(int(np.ceil(per_period * span / self.trace.length)), 2)
             even = np.round(np.linspace(0, span, count + 1)).astype(np.int64)
             ticks = np.union1d(even, self.grids[i][0])
             values.append(self._states(int(self.trace.configurations[i]), self._origin(i), ticks))
@@ -199,7 +198,8 @@ class Sampled:
     def value_at(self, name: str, time: float, after: bool = True) -> float:
         """Return a signal at an instant [s]; at a jump just after or just before it."""
         tick = round(time / self.engine.tick)
-        tick = tick % PERIOD if after else (tick - 1) % PERIOD + 1
+        whole = self.trace.length
+        tick = tick % whole if after else (tick - 1) % whole + 1
         side = "right" if after else "left"
         i = max(int(np.searchsorted(self.trace.ticks, tick, side=side)) - 1, 0)  # type: ignore[call-overload]
         c = int(self.trace.configurations[i])

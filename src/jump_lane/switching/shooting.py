@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import PERIOD
-from jump_lane.switching.commutation import FULL, MISSING, OK, Sizes
+from jump_lane.switching.commutation import FULL, MISSING, OK, Sizes, apply
 from jump_lane.switching.nodal import eliminate
 from jump_lane.switching.propagators import compiled
 from jump_lane.switching.solving import Stamp, branch_rows, work_out
@@ -56,6 +56,15 @@ def _learn(model, tables, index, combo, sizes, tick):
 
 
 @compiled
+def _move_end(kit, shift):
+    """Add what a moving end of the period contributes to the tangent column of the control; it moves by so much per unit [s]."""
+    last, rate = kit.sizes.columns - 1, np.empty(kit.sizes.nz)
+    apply(kit.tables.rate, kit.mark.place[4], kit.mark.state, rate)
+    for i in range(kit.sizes.nz):
+        kit.mark.tangent[last, i] += rate[i] * shift
+
+
+@compiled
 def run_on(model, kit, edges):
     """Run one period from and to the mark; see `run_period`.  MISSING now means that the tables are full."""
     while True:
@@ -70,6 +79,8 @@ def run_on(model, kit, edges):
             kit.stats,
             kit.mark,
         )
+        if status == OK and edges.drift != 0.0 and kit.sizes.columns > 0:
+            _move_end(kit, edges.drift * PERIOD * kit.tick)
         if status != MISSING:
             return status, at
         index = free_row(kit.tables.info)
@@ -132,7 +143,7 @@ def shoot(model, kit, edges, start, combo, target):
     off its target (none if that is not a number), the size of both, whether the equations of Newton's method are
     independent, and its step.
     """
-    n, period, mark = kit.sizes.n, kit.tick * PERIOD, kit.mark
+    n, period, mark = kit.sizes.n, kit.tick * edges.ticks[-1], kit.mark
     for i in range(start.shape[0]):
         mark.state[i] = start[i]
     begin(mark, n, combo, kit.tables.info)
@@ -146,6 +157,7 @@ def shoot(model, kit, edges, start, combo, target):
         size += (missing[i] / scale) ** 2
     if np.isfinite(target):
         wanted = max(abs(target), 1e-12)
+        mark.tangent[n, n + 1] -= mark.state[n + 1] / period * edges.drift * PERIOD * kit.tick
         off = mark.state[n + 1] / period - target
         size += (off / wanted) ** 2
         weight = scale / (wanted * period)

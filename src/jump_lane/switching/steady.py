@@ -130,7 +130,8 @@ class _Shooting:
         ConvergenceError
             If the tangents have grown beyond all bounds.
         """
-        shot, period, weight = point.shot, self.engine.circuit.period, 0.0
+        shot, weight = point.shot, 0.0
+        period = shot.run.length * self.engine.tick
         if shot.step is not None:
             return shot.step
         if self.regulation is not None:
@@ -327,7 +328,8 @@ def _approached(engine: Engine, regulation: Regulation, first: _Trial) -> _Trial
     def settled(control: float, start: _Trial | None) -> tuple[_Trial, float]:
         start = first if start is None else start
         point, _ = free.solve(free.evaluate(start.z, start.combo, control))
-        return point, float(point.shot.run.end[engine.n + 1]) / engine.circuit.period - regulation.target
+        run = point.shot.run
+        return point, float(run.end[engine.n + 1]) / (run.length * engine.tick) - regulation.target
 
     low, below = settled(regulation.lowest + edge, None)
     high, above = settled(regulation.highest - edge, low)
