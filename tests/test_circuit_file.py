@@ -64,7 +64,9 @@ class CircuitFile(unittest.TestCase):
         self.refused(BUCK.replace('"inductor"', '"inductr"'), "nearest valid name: inductor")
         self.refused(BUCK.replace("duty =", "dty ="), "unknown key; nearest valid name: duty")
         self.refused(BUCK.replace('"load.v"', '"load"'), "hold.signal")
-        self.refused(BUCK.replace('[0, "D"]', '[0, "E"]'), "a fraction of the period or a formula of D")
+        self.refused(
+            BUCK.replace('[0, "D"]', '[0, "E"]'), "a fraction of the period, a time, or a formula of D"
+        )
         self.refused(BUCK.replace('"3 Ω"', "0"), "greater than 0")
         self.refused(BUCK.replace("[element]", "[element"), "not a TOML file")
 

@@ -1,9 +1,9 @@
-"""The circuit file: elements between named nodes, with gates in fractions of the period (TOML)."""
+"""The circuit file: elements between named nodes, with gates in fractions of the period or in seconds (TOML)."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -11,11 +11,23 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from jump_lane.circuit import elements as parts
 from jump_lane.circuit.circuit import Circuit, validate
-from jump_lane.circuit.gates import Gates, Instant
-from jump_lane.circuit.timing import edge, wrapped
+from jump_lane.circuit.control import DUTY, Control
+from jump_lane.circuit.gates import Gates, Instant, Interval
+from jump_lane.circuit.timing import Known, edge, require_fit, wrapped
 from jump_lane.errors import ConvergenceError, InputError, nearest
-from jump_lane.quantities import CURRENT, RATIO, VOLTAGE, parse
-from jump_lane.quantities.fields import Amperes, Farads, Given, Henries, Hertz, Number, Ohms, Ratio, Volts
+from jump_lane.quantities import CURRENT, FREQUENCY, PHASE, RATIO, TIME, VOLTAGE, parse
+from jump_lane.quantities.fields import (
+    Amperes,
+    Farads,
+    Given,
+    Henries,
+    Hertz,
+    Number,
+    Ohms,
+    Phase,
+    Ratio,
+    Volts,
+)
 from jump_lane.validation import bounded, explain, read_toml, tidied
 
 Nodes = tuple[str, str]
@@ -111,7 +123,7 @@ class BodyTable(_Table):
 
 
 class SwitchTable(_Table):
-    """A gated switch, on in the intervals of ``gate`` (fractions of the period, or formulas of D).
+    """A gated switch, on in the intervals of ``gate`` (fractions of the period, times, or formulas of D, phase, period).
 
     With an ``on_voltage`` it is a bipolar one, which conducts from its first node to its second only.
     """
@@ -222,10 +234,14 @@ ElementTable = Annotated[
 
 
 class HoldTable(_Table):
-    """An average that the control variable D has to hold."""
+    """An average that the duty ratio, the phase or the frequency has to hold."""
 
     signal: str = Field(description="Which signal, such as 'load.v' or 'L.i'")
     average: str | float = Field(description="Its average, such as '12 V'")
+    by: Literal["duty", "phase", "frequency"] = Field(
+        default="duty", description="What holds it, from its value in this file on"
+    )
+    between: Annotated[tuple[Given, Given] | None, Field(description="The range that it may move in")] = None
 
 
 class CircuitTable(_Table):
@@ -234,6 +250,7 @@ class CircuitTable(_Table):
     title: str = ""
     frequency: Annotated[Hertz, Field(gt=0.0)]
     duty: Annotated[Ratio, Field(ge=0.0, le=1.0)] = 0.5
+    phase: Annotated[Phase, Field(ge=-1.0, le=1.0)] = 0.0
     hold: HoldTable | None = None
     element: dict[str, ElementTable]
 
@@ -249,11 +266,12 @@ class Hold:
 
 @dataclass(frozen=True)
 class CircuitFile:
-    """A circuit as read from a file, with its title and what is to be held."""
+    """A circuit as read from a file, with its title, what is to be held, and by what."""
 
     title: str
     circuit: Circuit
     hold: Hold | None
+    control: Control = DUTY
 
 
 def schema() -> dict[str, Any]:
@@ -286,12 +304,12 @@ def unit_of(tables: dict[str, Any], key: str) -> str:
         If there is no such key, or it is no quantity.
     """
     table = CircuitTable.model_validate(tables)
-    if key == "frequency":
-        return "Hz"
+    if key in ("frequency", "phase"):
+        return "Hz" if key == "frequency" else ""
     first, _, rest = key.partition(".")
     name, _, figure = rest.partition(".")
     if first != "element" or name not in table.element:
-        known = ["frequency", *(f"element.{n}" for n in table.element)]
+        known = ["frequency", "phase", *(f"element.{n}" for n in table.element)]
         raise InputError(f"--vary {key}: no such key of the circuit file; {nearest(key, known)}")
     figures = {
         k: entry["x-unit"]
@@ -318,39 +336,97 @@ def parse_circuit(tables: dict[str, Any], where: str) -> CircuitFile:
         raise InputError("\n".join(f"{where}: {p}" for p in problems)) from None
     try:
         built = tuple(e for name, t in table.element.items() for e in t.build(name))
-        circuit = Circuit(built, 1.0 / table.frequency, _gates(table), table.duty)
+        control = _control(table)
+        circuit = _circuit(table, control, built)
         validate(circuit)
-        return CircuitFile(table.title, circuit, _hold(table))
+        return CircuitFile(table.title, circuit, _hold(table), control)
     except (InputError, ConvergenceError) as error:
         raise InputError(f"{where}: {error}") from None
 
 
-def _gates(table: CircuitTable) -> Callable[[Instant], Gates]:
-    spans = {
-        name: [(_edge(a, name), _edge(b, name)) for a, b in t.gate]
-        for name, t in table.element.items()
-        if isinstance(t, SwitchTable)
-    }
+def _circuit(table: CircuitTable, control: Control, elements: tuple[parts.Element, ...]) -> Circuit:
+    """Return the circuit, gated by what the file controls it with."""
+    period, spans = 1.0 / table.frequency, _spans(table)
+    moves = control.symbol == "frequency"
+    fixed = {"D": Instant(table.duty), "phase": Instant(table.phase), "period": Instant(period)}
 
-    def pattern(control: Instant) -> Gates:
-        return {
-            n: tuple(wrapped(a(control), b(control), f"element.{n}.gate") for a, b in s)
-            for n, s in spans.items()
-        }
+    def known(value: Instant) -> Known:
+        return {**fixed, "period": 1.0 / value} if moves else {**fixed, control.symbol: value}
 
-    return pattern
+    def span(value: Instant) -> Instant:
+        return known(value)["period"] / period
+
+    def pattern(value: Instant) -> Gates:
+        names, whole = known(value), span(value)
+        found = {n: tuple(s(names) for s in each) for n, each in spans.items()}
+        return {n: tuple((a * whole, b * whole) for a, b in each) for n, each in found.items()}
+
+    start = {"D": table.duty, "phase": table.phase, "frequency": table.frequency}[control.symbol]
+    return Circuit(elements, period, pattern, start, span)
 
 
-def _edge(text: str | float, name: str) -> Callable[[Instant], Instant]:
-    """Return an edge as a function of the control variable D."""
-    where = f"element.{name}.gate"
+def _spans(table: CircuitTable) -> dict[str, list[Callable[[Known], Interval]]]:
+    """Return the on-intervals of every switch as functions of what its edges may depend on."""
+    gated = {name: t for name, t in table.element.items() if isinstance(t, SwitchTable)}
+    return {n: [_interval(a, b, f"element.{n}.gate") for a, b in t.gate] for n, t in gated.items()}
+
+
+def _interval(first: str | float, last: str | float, where: str) -> Callable[[Known], Interval]:
+    (start, timed), (end, also) = _edge(first, where), _edge(last, where)
+
+    def at(known: Known) -> Interval:
+        a, b = start(known), end(known)
+        if timed or also:
+            require_fit(a, b, known["period"].fraction, where)
+        return wrapped(a, b, where)
+
+    return at
+
+
+def _edge(text: str | float, where: str) -> tuple[Callable[[Known], Instant], bool]:
+    """Return an edge as a function of what it may depend on, and whether a time says where it is."""
     if isinstance(text, int | float):
-        return edge(repr(float(text)), where)
+        return edge(repr(float(text)), where), False
     try:
-        fixed = repr(parse(text, RATIO))
+        return edge(repr(parse(text, RATIO)), where), False
     except InputError:
-        return edge(text, where)
-    return edge(fixed, where)
+        pass
+    try:
+        return edge(f"{parse(text, TIME)!r}/period", where), True
+    except InputError:
+        return edge(text, where), "period" in text
+
+
+def _control(table: CircuitTable) -> Control:
+    """Return what holds the average: the duty ratio, the phase, or the frequency.
+
+    Raises
+    ------
+    InputError
+        If its range cannot be read, or is empty.
+    """
+    hold, f = table.hold, table.frequency
+    by = "duty" if hold is None else hold.by
+    control = {
+        "duty": DUTY,
+        "phase": Control("phase", "phase", -0.25, 0.25, PHASE),
+        "frequency": Control("frequency", "frequency", f / WIDE, f * WIDE, FREQUENCY),
+    }[by]
+    if hold is None or hold.between is None:
+        return control
+    try:
+        low, high = (parse(end, control.dimension) for end in hold.between)
+    except InputError as error:
+        raise InputError(f"hold.between: {error}") from None
+    if not (low < high and (by != "frequency" or low > 0.0)):
+        raise InputError(
+            f"hold.between: read {hold.between[0]} to {hold.between[1]}, expected a range from low to high"
+        )
+    return replace(control, lowest=low, highest=high)
+
+
+WIDE = 10.0
+"""A frequency is looked for within so many times the one that the file gives, both ways."""
 
 
 def _hold(table: CircuitTable) -> Hold | None:

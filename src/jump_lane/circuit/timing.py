@@ -1,13 +1,20 @@
-"""Gate formulas of a circuit file: sums, differences, products and quotients of numbers and D, and small powers."""
+"""Gate formulas of a circuit file: sums, differences, products and quotients of numbers and names, and small powers."""
 
 from __future__ import annotations
 
 import ast
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from jump_lane.circuit.gates import Instant, Interval, instant
 from jump_lane.errors import ConvergenceError, InputError
+from jump_lane.quantities import show
+
+Known = Mapping[str, Instant]
+"""What the names in a formula stand for."""
+
+NAMES = ("D", "phase", "period")
+"""Duty ratio and phase as parts of the period, and the period [s]."""
 
 LONGEST = 200
 """Characters in a formula."""
@@ -25,15 +32,17 @@ _SIGNS: dict[type[ast.operator], Callable[[Instant, Instant], Instant]] = {
 }
 
 
-def edge(text: str, where: str) -> Callable[[Instant], Instant]:
-    """Return an edge as a function of the control variable D.
+def edge(text: str, where: str) -> Callable[[Known], Instant]:
+    """Return an edge, in parts of the period, as a function of D, phase and period.
 
     Raises
     ------
     InputError
         If the text is not such a formula, naming `where`; if the formula has no value, once it is called.
     """
-    expected = "a fraction of the period or a formula of D with + − * / and parentheses"
+    expected = (
+        "a fraction of the period, a time, or a formula of D, phase and period with + − * / and parentheses"
+    )
     try:
         if len(text) > LONGEST:
             raise InputError(f"{where}: read {len(text)} characters, expected {expected}, {LONGEST} at most")
@@ -42,20 +51,22 @@ def edge(text: str, where: str) -> Callable[[Instant], Instant]:
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         raise InputError(f"{where}: read {text!r}, expected {expected}") from None
 
-    def at(control: Instant) -> Instant:
+    def at(known: Known) -> Instant:
         try:
-            found = _value(tree, control)
+            found = _value(tree, known)
         except (ZeroDivisionError, OverflowError):
             found = Instant(math.nan)
         if not abs(found.fraction) <= FURTHEST:
-            raise ConvergenceError(f"{where}: {text!r} has no usable value at D = {control.fraction:.4g}")
+            used = {n.id for n in ast.walk(tree) if isinstance(n, ast.Name)}
+            given = ", ".join(f"{n} = {known[n].fraction:.4g}" for n in NAMES if n in used)
+            raise ConvergenceError(f"{where}: {text!r} has no usable value at {given}")
         return found
 
     return at
 
 
 def _require(node: ast.expr) -> None:
-    """Refuse whatever is not arithmetic on D and plain numbers."""
+    """Refuse whatever is not arithmetic on names and plain numbers."""
     if isinstance(node, ast.BinOp) and type(node.op) in _SIGNS:
         _require(node.left)
         _require(node.right)
@@ -71,21 +82,21 @@ def _require(node: ast.expr) -> None:
         assert isinstance(value, int | float)
         if not abs(value) <= FURTHEST:
             raise ValueError(node)
-    elif not (isinstance(node, ast.Name) and node.id == "D"):
+    elif not (isinstance(node, ast.Name) and node.id in NAMES):
         raise ValueError(node)
 
 
-def _value(node: ast.expr, control: Instant) -> Instant:
+def _value(node: ast.expr, known: Known) -> Instant:
     if isinstance(node, ast.Name):
-        return control
+        return known[node.id]
     if isinstance(node, ast.Constant):
         assert isinstance(node.value, int | float)
         return instant(node.value)
     if isinstance(node, ast.UnaryOp):
-        inner = _value(node.operand, control)
+        inner = _value(node.operand, known)
         return -inner if isinstance(node.op, ast.USub) else inner
     assert isinstance(node, ast.BinOp)
-    left = _value(node.left, control)
+    left = _value(node.left, known)
     if isinstance(node.op, ast.Pow):
         assert isinstance(node.right, ast.Constant)
         assert isinstance(node.right.value, int)
@@ -93,7 +104,24 @@ def _value(node: ast.expr, control: Instant) -> Instant:
         for _ in range(node.right.value):
             out = out * left
         return out
-    return _SIGNS[type(node.op)](left, _value(node.right, control))
+    return _SIGNS[type(node.op)](left, _value(node.right, known))
+
+
+def require_fit(start: Instant, end: Instant, period: float, where: str) -> None:
+    """Refuse an on-interval with an edge given as a time that the period [s] has no room for.
+
+    Raises
+    ------
+    ConvergenceError
+        With the numbers.
+    """
+    width = end.fraction - start.fraction
+    if not 0.0 <= width <= 1.0 or start.fraction >= 1.0:
+        first, last = (show(edge.fraction * period, "s") for edge in (start, end))
+        raise ConvergenceError(
+            f"{where}: from {first} to {last} does not fit into the period of {show(period, 's')}; expected an end behind "
+            "its start, and both within a period"
+        )
 
 
 def wrapped(start: Instant, end: Instant, where: str) -> Interval:

@@ -52,8 +52,7 @@ def circuit(
     require_outputs(file, table, figure, overwrite)
     case = load_circuit(file, changes or ())
     loaded = file if case is None else case.loaded
-    fixed = None if control is None else control.rpartition("=")[2]
     found = run_circuit(
-        loaded, elements=element or (), settle=settle, control=fixed, force=force, name=str(file)
+        loaded, elements=element or (), settle=settle, control=control, force=force, name=str(file)
     )
     finish(found, json, table=table, figure=figure, overwrite=overwrite)

@@ -13,7 +13,6 @@ from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Quantity
 from jump_lane.library.points import Simulation
 from jump_lane.library.result import Result
-from jump_lane.quantities import RATIO, parse
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
 
@@ -92,7 +91,7 @@ def run_circuit(
 
     loaded = source if isinstance(source, CircuitFile) else load_circuit(Path(source))
     title = loaded.title or (name if isinstance(source, CircuitFile) else os.fspath(source))
-    fixed = None if control is None else parse(control, RATIO)
+    fixed = None if control is None else loaded.control.read(str(control), "control")
     ready()
     run = _steady(loaded, fixed) if settle is None else _settled(loaded, settle)
     if run.doubts and not force:
@@ -111,7 +110,7 @@ def _steady(loaded: CircuitFile, control: float | None) -> CircuitRun:
         loaded = replace(loaded, circuit=replace(loaded.circuit, control=control), hold=None)
     state, recording, doubts = steady(loaded)
     shown = control if loaded.hold is None else state.control
-    return CircuitRun(recording, balance(recording), shown, doubts)
+    return CircuitRun(recording, balance(recording), shown, doubts, held_by=loaded.control)
 
 
 def _settled(loaded: CircuitFile, periods: int) -> CircuitRun:

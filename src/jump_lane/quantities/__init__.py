@@ -44,6 +44,8 @@ LENGTH = Dimension("length", "m")
 AREA = Dimension("area", "m²", multiples=(("mm²", 1e-6), ("mm2", 1e-6), ("cm²", 1e-4), ("cm2", 1e-4)))
 VOLUME = Dimension("volume", "m³", multiples=(("mm³", 1e-9), ("mm3", 1e-9), ("cm³", 1e-6), ("cm3", 1e-6)))
 RATIO = Dimension("ratio", "")
+PHASE = Dimension("phase", "", multiples=(("°", 1.0 / 360.0), ("deg", 1.0 / 360.0), ("degrees", 1.0 / 360.0)))
+"""A part of the period, or an angle of which the period has 360°."""
 
 EXPONENTS = {"f": -15, "p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "k": 3, "M": 6, "G": 9}
 """SI prefixes that are read (micro as u and as both Unicode characters)."""
@@ -105,7 +107,7 @@ def pattern(dimension: Dimension) -> str:
         f"[{prefixes}]?\\s*({units})" if units else "",
         f"[{prefixes}]",
         multiples,
-        "%" if dimension is RATIO else "",
+        "%" if dimension in (RATIO, PHASE) else "",
     ]
     return rf"^\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?\s*({'|'.join(e for e in ends if e)})?\s*$"
 
@@ -153,7 +155,7 @@ def parse(text: str | float, dimension: Dimension) -> float:
         value, unit = _split(text.strip(), expected)
     if not math.isfinite(value):
         raise InputError(f"{text!r} is not a finite number")
-    if dimension is RATIO and unit == "%":
+    if dimension in (RATIO, PHASE) and unit == "%":
         return value / 100.0
     if not dimension.accepts(unit):
         raise InputError(f"{text} where {article(dimension.name)} was expected" + _unit_hint(unit, dimension))

@@ -16,6 +16,7 @@ from jump_lane.quantities import (
     FREQUENCY,
     INDUCTANCE,
     LENGTH,
+    PHASE,
     POWER,
     RATIO,
     RESISTANCE,
@@ -126,6 +127,7 @@ Metres = Annotated[float, _reader(LENGTH, 0.0), _schema(LENGTH, "0.3 mm", 0.0)]
 SquareMetres = Annotated[float, _reader(AREA, 0.0), _schema(AREA, "120 mm²", 0.0)]
 CubicMetres = Annotated[float, _reader(VOLUME, 0.0), _schema(VOLUME, "6.4 cm³", 0.0)]
 Ratio = Annotated[float, _reader(RATIO), _schema(RATIO, "30 %")]
+Phase = Annotated[float, _reader(PHASE), _schema(PHASE, "20°")]
 
 
 def whole(value: object) -> object:

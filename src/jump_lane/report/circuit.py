@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from jump_lane.circuit.control import DUTY, Control
 from jump_lane.circuit.elements import Diode, Switch
 from jump_lane.errors import InputError, nearest
 from jump_lane.operating.polarity import warnings
@@ -46,6 +47,7 @@ class CircuitRun:
     control: float | None
     doubts: tuple[str, ...] = ()
     notes: tuple[str, ...] = ()
+    held_by: Control = DUTY
 
 
 def circuit_view(title: str, run: CircuitRun, names: list[str]) -> View:
@@ -63,6 +65,7 @@ def circuit_view(title: str, run: CircuitRun, names: list[str]) -> View:
         "title": title,
         "period": recording.period,
         "control": control,
+        "held_by": run.held_by.symbol,
         "measures": measures_data(found),
         "power": {b: recording.power(b) for b in names},
         "conduction": {
@@ -81,7 +84,7 @@ def circuit_view(title: str, run: CircuitRun, names: list[str]) -> View:
     if closes.impulses:
         notes.append("states jump in the period: impulses carry charge or flux, and dissipate energy")
     if control is not None:
-        notes.append(f"held with D = {show(control)}")
+        notes.append(f"held with {run.held_by.symbol} = {run.held_by.shown(control, recording.period)}")
     found_warnings = list(warnings(recording))
     notes.extend(f"warning: {text}" for text in found_warnings)
     data |= {"warnings": found_warnings, "states_jump": closes.impulses, "doubts": list(run.doubts)}

@@ -17,7 +17,7 @@ from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
 from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
-from jump_lane.topologies.control import HALF
+from jump_lane.circuit.control import HALF
 from jump_lane.topologies.page import Page, Proof
 from jump_lane.topologies.point import Point
 

@@ -20,7 +20,7 @@ from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
 from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
-from jump_lane.topologies.control import Control
+from jump_lane.circuit.control import Control
 from jump_lane.topologies.page import Cases, Entry, Page, Proof
 from jump_lane.topologies.point import Point
 

@@ -191,6 +191,7 @@ class Circuit(Output):
     title: str
     period: Value
     control: Value
+    held_by: str
     measures: dict[str, Measures]
     power: Named
     conduction: dict[str, Conduction]

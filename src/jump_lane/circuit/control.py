@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jump_lane.errors import InputError
-from jump_lane.quantities import RATIO, Dimension, parse, show
+from jump_lane.quantities import PHASE, RATIO, Dimension, parse, show
 
 
 @dataclass(frozen=True)
@@ -38,6 +38,12 @@ class Control:
         """Its range in words."""
         return f"{show(self.lowest, self.unit)} to {show(self.highest, self.unit)}"
 
+    def shown(self, value: float, period: float) -> str:
+        """Return a value as it is read: a phase in parts of the period [s], degrees and seconds."""
+        if self.dimension is not PHASE:
+            return show(value, self.unit)
+        return f"{show(value)} ({show(360.0 * value, '°')}, {show(value * period, 's')})"
+
     def read(self, text: str, option: str) -> float:
         """Read a value, such as ``D=0.3`` or just ``0.3``.
 
@@ -48,7 +54,9 @@ class Control:
         """
         name, equals, value = text.rpartition("=")
         if equals and name.strip() != self.symbol:
-            raise InputError(f"{option}: read {name.strip()!r}; the control is {self.symbol}, the {self.words} ({self.span})")
+            raise InputError(
+                f"{option}: read {name.strip()!r}; the control is {self.symbol}, the {self.words} ({self.span})"
+            )
         try:
             found = parse(value, self.dimension)
         except InputError as error:
@@ -64,7 +72,9 @@ class Control:
             If it does not.
         """
         if not self.lowest <= value <= self.highest:
-            raise InputError(f"{where}: {show(value, self.unit)}; the {self.words} {self.symbol} goes from {self.span}")
+            raise InputError(
+                f"{where}: {show(value, self.unit)}; the {self.words} {self.symbol} goes from {self.span}"
+            )
         return value
 
 
