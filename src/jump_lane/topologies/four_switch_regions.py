@@ -12,11 +12,11 @@ conducts (buck region, V_o < V_in); above 1, S1 stays on, D1 open, and u − 1 i
 
 from __future__ import annotations
 
+from jump_lane.circuit.control import Control
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant, Interval, on
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
-from jump_lane.circuit.control import Control
 from jump_lane.topologies.page import ByTarget, Page, Proof
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role

@@ -11,13 +11,13 @@ S1 puts half of the input to the primary, S2 the other half the other way round;
 
 from __future__ import annotations
 
+from jump_lane.circuit.control import HALF
 from jump_lane.circuit.elements import Capacitor, Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
 from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
-from jump_lane.circuit.control import HALF
 from jump_lane.topologies.page import Page, Proof
 from jump_lane.topologies.point import Point
 

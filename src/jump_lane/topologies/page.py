@@ -13,11 +13,11 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from jump_lane.circuit.circuit import Circuit
+from jump_lane.circuit.control import DUTY, Control
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import GatePattern, Gates, Instant
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.spec import Spec
-from jump_lane.circuit.control import DUTY, Control
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 

@@ -14,13 +14,13 @@ voltage; the leading leg, whose edges end the pulses, has the energy of the outp
 
 from __future__ import annotations
 
+from jump_lane.circuit.control import Control
 from jump_lane.circuit.elements import Capacitor, Element, Inductor
 from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
 from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
-from jump_lane.circuit.control import Control
 from jump_lane.topologies.page import Cases, Entry, Page, Proof
 from jump_lane.topologies.point import Point
 

@@ -11,13 +11,13 @@ open sees twice the input voltage.
 
 from __future__ import annotations
 
+from jump_lane.circuit.control import HALF
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.equations.sheet import CONTINUOUS, REVERSED
 from jump_lane.topologies import blocks
 from jump_lane.topologies.blocks import rectifying, transformers
 from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
-from jump_lane.circuit.control import HALF
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point
 
