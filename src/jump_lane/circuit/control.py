@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 
 from jump_lane.errors import InputError
-from jump_lane.quantities import PHASE, RATIO, Dimension, parse, show
+from jump_lane.quantities import FREQUENCY, PHASE, RATIO, Dimension, parse, show
+
+MIDDLE = 0.3
+"""Where a duty ratio or phase starts from, of its highest value, if no formula gives it."""
 
 
 @dataclass(frozen=True)
@@ -20,6 +24,10 @@ class Control:
         Its range, in SI units.
     dimension
         What it is read as.
+    low, high
+        Symbols of a design that narrow its range; empty where nothing does.
+    sure
+        Whether a corner that its formula gives no value for cannot be reached; where formulas are rough, only simulation tells.
     """
 
     symbol: str = "D"
@@ -27,6 +35,14 @@ class Control:
     lowest: float = 0.0
     highest: float = 1.0
     dimension: Dimension = RATIO
+    low: str = ""
+    high: str = ""
+    sure: bool = True
+
+    @property
+    def start(self) -> float:
+        """Where to start from if no formula gives it."""
+        return self.highest if self.dimension is FREQUENCY else MIDDLE * self.highest
 
     @property
     def unit(self) -> str:
@@ -37,6 +53,12 @@ class Control:
     def span(self) -> str:
         """Its range in words."""
         return f"{show(self.lowest, self.unit)} to {show(self.highest, self.unit)}"
+
+    def at(self, values: Mapping[str, float]) -> Control:
+        """Return it with the range that the symbols of a design leave."""
+        lowest = values[self.low] if self.low else self.lowest
+        highest = values[self.high] if self.high else self.highest
+        return replace(self, lowest=lowest, highest=highest)
 
     def shown(self, value: float, period: float) -> str:
         """Return a value as it is read: a phase in parts of the period [s], degrees and seconds."""

@@ -34,6 +34,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "cos": np.cos,
     "sin": np.sin,
     "acos": np.arccos,
+    "asin": np.arcsin,
     "atan": np.arctan,
     "log": np.log,
     "exp": np.exp,
@@ -64,7 +65,7 @@ class Formula:
     """An arithmetic expression over named symbols, written in plain text.
 
     Allowed are ``+ − * / **``, parentheses, numbers, names, ``pi`` and sqrt, min, max, abs, floor, cos, sin,
-    acos, atan, log, exp, and the sums over several phases of `jump_lane.equations.overlay`.
+    acos, asin, atan, log, exp, and the sums over several phases of `jump_lane.equations.overlay`.
 
     Raises
     ------

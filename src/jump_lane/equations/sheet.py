@@ -47,8 +47,8 @@ class Line:
     symbol, unit, meaning, source
         What it is called, its SI unit, what it is, and where the equation comes from.
     text
-        The formula, or one formula for each conduction mode (the one for continuous conduction stands in for
-        a mode that has none of its own).
+        The formula, or one formula for each mode (that for continuous conduction, or else the first one, stands in
+        for a mode that has none of its own).
     worst
         "max" or "min": which corner of input and load is the worst one.
     component
@@ -72,12 +72,14 @@ class Line:
     within: tuple[float, float] | None = None
     through: tuple[Line, ...] = ()
     modes: tuple[str, ...] = ()
+    single: bool = False
+    """Whether the value at the worst corner is that of all corners, without being a component."""
 
     def formula(self, mode: str) -> Formula:
         """Return the formula that holds in a conduction mode."""
         if isinstance(self.text, str):
             return formula(self.text)
-        return formula(self.text.get(mode, self.text[CONTINUOUS]))
+        return formula(self.text.get(mode, self.text.get(CONTINUOUS, next(iter(self.text.values())))))
 
     @property
     def formulas(self) -> tuple[Formula, ...]:
@@ -192,9 +194,11 @@ class Sheet:
 
     def _enter_derived(self, line: Line, array: Array) -> Value:
         at = _worst(array, line.worst)
+        one = np.array([[float(array[at])]])
+        if line.single:
+            return self._enter(Value(line.symbol, line.unit, line.meaning, one, (0, 0), "derived", line))
         if line.component:
             number = float(array[at])
-            one = np.array([[number]])
             return self._enter(
                 Value(line.symbol, line.unit, line.meaning, one, (0, 0), "derived", line, number)
             )

@@ -11,7 +11,7 @@ from functools import partial
 
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.judge.ripple import Charging, drawn
-from jump_lane.judge.soft import is_soft, soft_limits
+from jump_lane.judge.soft import is_soft, left_limits, soft_limits
 from jump_lane.quantities import show_percent
 from jump_lane.topologies.design import Design
 
@@ -41,6 +41,9 @@ NOT_JUDGED = {
 """Keys that ask for something no verdict speaks of, and why."""
 
 
+OF_INDUCTORS = "not judged, as this converter has no inductor whose ripple or conduction it sets"
+
+
 def limits(design: Design, i: int, j: int, whole: Design | None = None) -> Iterator[Limit]:
     """Yield everything asked at input corner i and load corner j.
 
@@ -59,7 +62,9 @@ def limits(design: Design, i: int, j: int, whole: Design | None = None) -> Itera
     yield from _duty(design)
     if "magnetising_ripple" in design.spec.transformer.model_fields_set:
         yield from magnetising(design)
-    if "soft_load" in design.spec.transformer.model_fields_set:
+    if design.page.soft:
+        yield from left_limits(design)
+    elif "soft_load" in design.spec.transformer.model_fields_set:
         yield from soft_limits(design, j)
 
 
@@ -87,11 +92,13 @@ def refused(design: Design) -> Iterator[str]:
     spec = design.spec
     if "magnetising_ripple" in spec.transformer.model_fields_set and not any(magnetising(design)):
         yield f"transformer.magnetising_ripple: {NOT_JUDGED['transformer.magnetising_ripple']}"
-    if "soft_load" in spec.transformer.model_fields_set and not is_soft(design):
+    if "soft_load" in spec.transformer.model_fields_set and (design.page.soft or not is_soft(design)):
         yield f"transformer.soft_load: {NOT_JUDGED['transformer.soft_load']}"
     if spec.input.ac is not None and spec.input.ac.hold_up > 0.0:
         yield f"input.ac.hold_up: {NOT_JUDGED['input.ac.hold_up']}"
-    if not _ripple_counts(design) and spec.switching.current_ripple is not None:
+    if design.page.naming is not None:
+        yield from (f"switching.{key}: {OF_INDUCTORS}" for key in ("mode", "current_ripple") if key in spec.switching.model_fields_set)
+    elif not _ripple_counts(design) and spec.switching.current_ripple is not None:
         yield f"switching.current_ripple: not judged, as mode = {spec.switching.mode!r} decides the ripple"
 
 
@@ -181,7 +188,8 @@ def _input_ripple(design: Design) -> Limit:
 def _ripple_counts(design: Design) -> bool:
     """Whether ripple currents are asked for, and do not follow from a conduction mode."""
     switching = design.spec.switching
-    return switching.current_ripple is not None and switching.mode in ("continuous", "either")
+    free = switching.mode in ("continuous", "either") and design.page.naming is None
+    return switching.current_ripple is not None and free
 
 
 def _inductor_ripples(design: Design, whole: Design, i: int, j: int) -> Iterator[Limit]:
@@ -208,7 +216,7 @@ def _coupling_ripples(design: Design) -> Iterator[Limit]:
     """Capacitors within the power stage: sized for a ripple that is a part of their voltage."""
     share = design.spec.switching.coupling_ripple
     for role in design.page.roles:
-        if role.kind != "capacitor" or role.name.startswith(("C_o", "C_i")):
+        if role.kind != "capacitor" or role.tank or role.name.startswith(("C_o", "C_i")):
             continue
 
         def measure(scene: Scene, name: str = role.name) -> float:

@@ -20,6 +20,8 @@ def mode_limit(design: Design, j: int) -> Limit | None:
     Synchronous rectifiers conduct through the whole period at any load.  At a given load, half of the ripple over the mean is
     in proportion to 1/L, and the part of the period that does not idle to √L.
     """
+    if design.page.naming is not None:
+        return None
     wanted = design.spec.switching.mode
     coils = design.page.sized_by_mode
     if wanted == "either" or (wanted == CONTINUOUS and design.synchronous):
@@ -67,6 +69,8 @@ def _limit(wanted: str, measure: Callable[[Scene], float], mend: Mend) -> Limit:
 def judge_mode(design: Design, mode: str, scene: Scene, j: int) -> tuple[bool, str]:
     """Tell whether a simulated mode is the one asked for, and what to change if it is not."""
     wanted = design.spec.switching.mode
+    if design.page.naming is not None:
+        return True, ""
     if wanted in ("either", BOUNDARY) or mode in (wanted, BOUNDARY):
         return True, ""
     limit = mode_limit(design, j)

@@ -173,6 +173,27 @@ def soft_load(design: Design) -> float:
     return design.sheet["k_z"].worst * design.sheet["I_max"].worst
 
 
+def left_limits(design: Design) -> Iterator[Limit]:
+    """Yield that every switch turns on without voltage, where the circuit is made for that at any load."""
+    if not is_soft(design):
+        return
+
+    def measure(scene: Scene) -> float:
+        return max((s.left / s.start for s in swings(scene)), default=0.0)
+
+    yield Limit(
+        symbol="v_z",
+        meaning="voltage left as a switch turns on, part of the input",
+        unit="",
+        measure=measure,
+        asked=LEFT,
+        highest=LEFT,
+        key="switching.dead_time",
+        otherwise="a smaller L_m charges the output capacitances faster, a longer switching.dead_time leaves more time; one "
+        "that is too long lets the node swing back",
+    )
+
+
 def soft_limits(design: Design, j: int) -> Iterator[Limit]:
     """Yield what soft switching asks at a load: that every node swings over within the dead time."""
     if not is_soft(design) or design.loads[j] < soft_load(design) * (1.0 - 1e-9):

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from jump_lane.spec import Margin
+from jump_lane.switching.waveforms import NOISE
 from jump_lane.topologies.asked import bias_of
 from jump_lane.topologies.components import Component
 from jump_lane.topologies.design import Design
@@ -87,6 +88,7 @@ def _stress(design: Design, recording: Recording, component: Component, name: st
     is_open = component.kind in VALVES or name in recording.valves
     blocked = voltage.peak if still or is_open else 0.0
     peak, tag = current.peak, component.role.replace("_", "")
+    average = abs(current.average) if abs(current.average) > NOISE * peak else 0.0
     if component.kind in VALVES and f"C_{name}.i" in recording.names:
         peak = settled_peak(
             recording,
@@ -96,7 +98,7 @@ def _stress(design: Design, recording: Recording, component: Component, name: st
     return Stress(
         component.name if component.kind != "transformer" else f"{component.name}: {name}",
         "capacitor" if still else component.kind,
-        abs(current.average) if not still else 0.0,
+        average if not still else 0.0,
         current.ac_rms if still else current.rms,
         peak,
         blocked,

@@ -206,7 +206,7 @@ def simulate(
     from jump_lane.operating.point import solve
 
     design = converter.at(input_voltage, load)
-    fixed = None if control is None else design.page.control.read(str(control), "--control")
+    fixed = None if control is None else design.control.read(str(control), "--control")
     ready()
     state, recording = solve(design, control=fixed)
     return Simulation(

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS, FAINT, NEAR, REVERSED
 from jump_lane.topologies.page import Page
+from jump_lane.topologies.point import Point
 
 if TYPE_CHECKING:
     from jump_lane.switching.record import Recording
@@ -19,8 +20,10 @@ def idle_part(page: Page, recording: Recording) -> float:
     return 1.0 - recording.carrying(*(v for name in page.idle for v in (name, f"{name}.body")))
 
 
-def simulated_mode(page: Page, recording: Recording) -> str:
-    """Return the conduction mode that a recording shows."""
+def simulated_mode(page: Page, point: Point, recording: Recording) -> str:
+    """Return the mode that a recording shows: as its page names it, or how the inductor conducts."""
+    if page.naming is not None:
+        return page.naming.shown(recording, point)
     rectifier = page.idle[-1]
     current = recording.measures(f"{rectifier}.i")
     if idle_part(page, recording) > NEAR:

@@ -6,6 +6,7 @@ import math
 from dataclasses import replace
 
 from jump_lane.errors import ConvergenceError, NoResultError, UnreachableError
+from jump_lane.operating.sided import on_side
 from jump_lane.quantities import show
 from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
@@ -17,11 +18,12 @@ from jump_lane.topologies.point import Point
 
 def held(page: Page, point: Point) -> Regulation:
     """Return what the control variable holds: the output voltage, or the current of a string of LEDs."""
+    control = page.control.at(point.values)
     if point.kinds[0] == "leds":
         return Regulation(
-            "load", point["I_o"], voltage=False, lowest=page.control.lowest, highest=page.control.highest
+            "load", point["I_o"], voltage=False, lowest=control.lowest, highest=control.highest
         )
-    return Regulation("load", point["V_o"], lowest=page.control.lowest, highest=page.control.highest)
+    return Regulation("load", point["V_o"], lowest=control.lowest, highest=control.highest)
 
 
 def solve_point(page: Page, point: Point, control: float | None = None) -> tuple[SteadyState, Recording]:
@@ -47,7 +49,7 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
     except UnreachableError:
         raise
     except ConvergenceError as error:
-        beyond = None if control is not None else _beyond_reach(page, point)
+        beyond = None if control is not None or page.side is not None else _beyond_reach(page, point)
         if not beyond:
             raise
         raise UnreachableError(beyond) from error
@@ -82,7 +84,9 @@ def _solved(page: Page, point: Point, control: float | None) -> tuple[SteadyStat
     circuit = page.at(point)
     known = page.start.items() if point["V_in"] > 0.0 else ()  # without an input, from rest
     guess = {e: point[s] for e, s in known if math.isfinite(point.values.get(s, math.nan))}
-    if "power" in point.kinds:
+    if page.side is not None and control is None:
+        state = on_side(circuit, held(page, point), guess, page, point)
+    elif "power" in point.kinds:
         state = _powered(page, point, guess, control)
     elif control is None:
         state = steady_state(circuit, held(page, point), guess)

@@ -176,8 +176,8 @@ def _frequency(check: Check, finding: Finding) -> str:
 
 
 def _mode_rows(check: Check, wide: bool) -> Iterator[tuple[tuple[str, ...], str]]:
-    wanted = check.design.spec.switching.mode
-    if wanted == "either":
+    wanted = check.mode_asked
+    if not wanted:
         return
     wrong = [c for c in check.corners if not c.mode_holds]
     worst = wrong[0] if wrong else None

@@ -143,7 +143,8 @@ def _grid(design: Design) -> Table:
     """Return control, first inductor ripple and conduction mode over the corners."""
     page, sheet = design.page, design.sheet
     ripple = next((a.symbol for a in page.asks if a.symbol in sheet and sheet[a.symbol].unit == "A"), None)
-    heads = [f"{page.control.symbol}"] + ([pretty(ripple)] if ripple else []) + ["conduction"]
+    own = "conduction" if page.naming is None else "mode"
+    heads = [f"{page.control.symbol}"] + ([pretty(ripple)] if ripple else []) + [own]
     control = sheet[page.control.symbol]
     rows = []
     for j, load in enumerate(design.loads):
@@ -151,13 +152,14 @@ def _grid(design: Design) -> Table:
         for i in range(len(design.inputs)):
             ripples = f"{show(sheet[ripple].corner(i, j), 'A'):>9s}  " if ripple else ""
             cells.append(
-                f"{show(control.corner(i, j), control.unit):>7s}  {ripples}{SHORT[design.mode(i, j)]}"
+                f"{show(control.corner(i, j), control.unit):>7s}  {ripples}{SHORT.get(design.mode(i, j), design.mode(i, j))}"
             )
         rows.append((show(load, "A"), *cells))
     last = len(design.loads) - 1
-    rows.append(
-        ("boundary at", *(show(sheet["I_B"].corner(i, last), "A") for i in range(len(design.inputs))))
-    )
+    if "I_B" in sheet and page.naming is None:
+        rows.append(
+            ("boundary at", *(show(sheet["I_B"].corner(i, last), "A") for i in range(len(design.inputs))))
+        )
     columns = (", ".join(heads), *(show(v, "V") for v in design.inputs))
     return Table("", columns, tuple(rows))
 
@@ -233,7 +235,7 @@ def _groups(design: Design) -> list[Table]:
         for r in page.roles
         for letter, end in (("V", ""), ("V", "r"), ("V", "s"), ("I", "r"), ("I", "sat"))
     }
-    last = list(sheet).index(sheet["I_B"]) if "I_B" in sheet else len(derived)
+    last = list(sheet).index(sheet["I_B"]) if "I_B" in sheet and page.naming is None else len(derived)
     early = {v.symbol for v in list(sheet)[: last + 1]}
     groups: dict[str, list[Value]] = {
         "Towards the components": [],

@@ -83,9 +83,10 @@ def _before_after(fit: Fit) -> Table:
                 f"{100 * change:+.1f} %",
             )
         )
-    rows.append(
-        ("mode", "corners in continuous conduction", _continuous(fit.before), _continuous(fit.after), "")
-    )
+    if fit.after.page.naming is None:
+        rows.append(
+            ("mode", "corners in continuous conduction", _continuous(fit.before), _continuous(fit.after), "")
+        )
     columns = ("symbol", "meaning", "before>", "after>", "change>")
     return Table("Derived with ideal values, and with the values proposed", columns, tuple(rows))
 

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from jump_lane.circuit.control import Control
 from jump_lane.dissipation.budget import Budget
 from jump_lane.dissipation.core import BIAS, CORE
 from jump_lane.dissipation.ledger import Loss
@@ -33,7 +34,7 @@ def losses_view(design: Design, budget: Budget) -> View:
     tables = [
         _mechanisms(budget, groups),
         _parts(budget, groups),
-        _balance(budget, design.page.control.words),
+        _balance(budget, design.control),
     ]
     if budget.gaps:
         tables.append(_gaps(budget))
@@ -141,7 +142,7 @@ def _part_name(component: Component) -> str:
     return count + component.part.name
 
 
-def _balance(budget: Budget, control: str) -> Table:
+def _balance(budget: Budget, control: Control) -> Table:
     rows = (
         ("input, simulated", show(budget.p_in, "W")),
         ("output, simulated", show(budget.p_out, "W")),
@@ -150,7 +151,7 @@ def _balance(budget: Budget, control: str) -> Table:
         ("losses, added", show(budget.added, "W")),
         ("efficiency", percent(budget.efficiency)),
         ("efficiency of the simulated circuit alone", percent(budget.p_out / budget.p_in)),
-        (control, show(budget.control)),
+        (control.words, show(budget.control, control.unit)),
         ("heat that every kelvin brings back (100 % is runaway)", f"{100.0 * budget.feedback:.2g} %"),
     )
     return Table("Balance", ("power", "value>"), rows)

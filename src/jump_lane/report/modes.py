@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Any
 
 from jump_lane.quantities import show
@@ -14,6 +15,11 @@ MARKERS = {"continuous": "o", "boundary": "D", "discontinuous": "x", "reversed":
 SHORT = {"continuous": "C", "boundary": "B", "discontinuous": "d", "reversed": "r", "": "–"}
 
 
+def _short(mode: str) -> str:
+    """Return a mode in few letters; one that its topology names by the first letters of its words."""
+    return SHORT[mode] if mode in SHORT else "".join(word[0] for word in mode.replace("/", " ").split())
+
+
 def modes_view(found: ModeMap, complete: bool) -> View:
     """Show the boundary and the simulated mode at every point of the map."""
     at = {row.at: row for row in found.rows}
@@ -21,10 +27,13 @@ def modes_view(found: ModeMap, complete: bool) -> View:
     heads = ("input>", "boundary load>", *(f"{show(i, 'A')}>" for i in found.loads))
     rows = []
     for v in found.inputs:
-        cells = [SHORT[at[(v, i)].mode] if (v, i) in at else "" for i in found.loads]
+        cells = [_short(at[(v, i)].mode) if (v, i) in at else "" for i in found.loads]
         rows.append((show(v, "V"), show(edge[v], "A") if v in edge else "–", *cells))
     table = Table("Conduction mode, simulated with the output held", heads, tuple(rows))
+    met = sorted({_short(r.mode): r.mode for r in found.rows if r.mode and r.mode not in SHORT}.items())
     notes = ["C continuous, B boundary, d discontinuous, r reversed, – no result"]
+    if found.design.page.naming is not None:
+        notes = [", ".join(f"{short} {mode}" for short, mode in (*met, ("–", "no result")))]
     notes += [] if complete else ["interrupted: what was finished is kept"]
     data = {
         "boundary": [{"V_in": v, "I_B": i} for v, i in found.boundary],
@@ -44,20 +53,28 @@ def modes_view(found: ModeMap, complete: bool) -> View:
 
 def modes_columns(found: ModeMap) -> Columns:
     """Return the points as columns for export, the derived boundary beside them."""
-    edge = dict(found.boundary)
+    edge, control = dict(found.boundary), found.design.control
     return {
         "input.voltage [V]": [r.at[0] for r in found.rows],
         "output.current [A]": [r.at[1] for r in found.rows],
         "boundary load [A]": [edge.get(r.at[0], float("nan")) for r in found.rows],
-        "D [1]": [r.control for r in found.rows],
+        f"{control.symbol} [{control.unit or '1'}]": [r.control for r in found.rows],
         "mode": [r.mode for r in found.rows],
         "reason": [r.failure for r in found.rows],
     }
 
 
+def _markers(found: ModeMap) -> dict[str, str]:
+    """Return the marker of every mode that was met."""
+    met = sorted({r.mode for r in found.rows if r.mode})
+    others = dict(zip((m for m in met if m not in MARKERS), itertools.cycle("osx^D*v"), strict=False))
+    return {m: MARKERS.get(m) or others[m] for m in met}
+
+
 def modes_figure(found: ModeMap) -> Any:
     """Draw the boundary with the simulated points, and the duty ratio over load."""
-    edge = Curve("boundary, derived", [i for _, i in found.fine], [v for v, _ in found.fine], "V")
+    fine, control = found.fine, found.design.control
+    edges = [Curve("boundary, derived", [i for _, i in fine], [v for v, _ in fine], "V")] if fine else []
     points = [
         Curve(
             f"{mode}, simulated",
@@ -66,19 +83,18 @@ def modes_figure(found: ModeMap) -> Any:
             "V",
             marker,
         )
-        for mode, marker in MARKERS.items()
-        if any(r.mode == mode for r in found.rows)
+        for mode, marker in _markers(found).items()
     ]
     duty = [
-        Curve(f"{show(v, 'V')} in, derived", [x for x, _ in c], [y for _, y in c], "")
+        Curve(f"{show(v, 'V')} in, derived", [x for x, _ in c], [y for _, y in c], control.unit)
         for v, c in found.control
     ]
     for k, (v, _) in enumerate(found.control):
         line = [(r.at[1], r.control) for r in found.rows if r.at[0] == v]
         label = "simulated" if k == 0 else ""
-        duty.append(Curve(label, [x for x, _ in line], [y for _, y in line], "", "o", k))
-    panels = {"input voltage [V]": [edge, *points]}
+        duty.append(Curve(label, [x for x, _ in line], [y for _, y in line], control.unit, "o", k))
+    panels = {"input voltage [V]": [*edges, *points]}
     if duty:
-        panels[found.design.page.control.symbol] = duty
+        panels[f"{control.symbol} [{control.unit}]" if control.unit else control.symbol] = duty
     title = f"{found.design.spec.title or found.design.page.title}: conduction modes"
     return curves_figure(title, panels, ("load current", "A"), True)

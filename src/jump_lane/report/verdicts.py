@@ -40,9 +40,9 @@ def verdicts(check: Check) -> Iterator[tuple[str, str, bool]]:
             name = f"{pretty(finding.symbol)} {'=' if finding.target else '≤'} {show(finding.asked, finding.unit)}"
             at = f"{show(finding.simulated, finding.unit)} at {show(corner.v_in, 'V')}, {corner.loads}"
             yield name, "" if finding.holds else f"{at}: {finding.advice}", False
-    if check.design.spec.switching.mode != "either":
+    if check.mode_asked:
         wrong = sorted({c.mode_advice for c in check.corners if not c.mode_holds})
-        yield f"{check.design.spec.switching.mode} conduction", "; ".join(wrong), False
+        yield f"{check.mode_asked} conduction", "; ".join(wrong), False
     for rating in check.ratings:
         yield f"{rating.component} {rating.what}", "" if rating.holds else rating.text(), False
     for runaway in sorted({c.runaway for c in check.corners if c.runaway}):

@@ -50,7 +50,8 @@ def between(design: Design) -> list[Case]:
     full = tuple(o.current.max for o in design.spec.output[1:])
     inputs = np.linspace(min(design.inputs), max(design.inputs), INPUTS).tolist()
     loads = np.linspace(min(design.loads), max(design.loads), LOADS).tolist()
-    if is_soft(design) and min(loads) < soft_load(design) < max(loads):
+    graded = is_soft(design) and not design.page.soft
+    if graded and min(loads) < soft_load(design) < max(loads):
         loads.append(soft_load(design))
     return [Case(v, i, full) for v, i in itertools.product(dict.fromkeys(inputs), dict.fromkeys(loads))]
 

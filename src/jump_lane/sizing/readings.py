@@ -78,7 +78,7 @@ def sizing_limits(design: Design, i: int, j: int, whole: Design) -> Iterator[Lim
     given = design.spec.transformer.model_fields_set
     if "magnetising_ripple" not in given:
         yield from magnetising(design)
-    if "soft_load" not in given and "k_z" in design.sheet:
+    if "soft_load" not in given and "k_z" in design.sheet and not design.page.soft:
         yield from (limit for limit in soft_limits(design, j) if limit.mend is not None)
 
 

@@ -14,7 +14,7 @@ from jump_lane.quantities.fields import (
 )
 from jump_lane.spec.ranges import Table, VoltageRange
 from jump_lane.spec.surroundings import Catalogue, Controller, Driver, Efficiency, Thermal
-from jump_lane.spec.tables import Damping, Margin, Switching, Tolerance, Transformer
+from jump_lane.spec.tables import Damping, Margin, Switching, Tank, Tolerance, Transformer
 from jump_lane.spec.terminals import Input, Output
 from jump_lane.validation import bounded, explain, read_toml, tidied
 
@@ -28,6 +28,7 @@ class Spec(Table):
     output: Annotated[list[Output], Field(min_length=1, description="The outputs; the first is held")]
     switching: Switching = Field(description="How it is switched")
     transformer: Transformer = Transformer()
+    tank: Tank = Tank()
     margin: Margin = Margin()
     tolerance: Tolerance = Tolerance()
     damping: dict[str, Damping] = Field(

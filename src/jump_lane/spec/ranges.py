@@ -10,6 +10,7 @@ from pydantic_core import CoreSchema
 
 from jump_lane.quantities.fields import (
     Amperes,
+    Hertz,
     Ohms,
     Volts,
     Watts,
@@ -71,6 +72,14 @@ class VoltageRange(_Range):
     min: Volts = Field(description="Lowest")
     nominal: Volts | None = Field(default=None, description="Usual, looked at as well")
     max: Volts = Field(description="Highest")
+
+
+class FrequencyRange(_Range):
+    """A range of frequencies: ``{ min, max }``."""
+
+    min: Annotated[Hertz, Field(gt=0.0)] = Field(description="Lowest")
+    nominal: Hertz | None = Field(default=None, description="Usual")
+    max: Annotated[Hertz, Field(gt=0.0)] = Field(description="Highest")
 
 
 class CurrentRange(_Range):

@@ -10,6 +10,7 @@ from jump_lane.quantities.fields import (
     Count,
     CurrentLimit,
     Farads,
+    Henries,
     Hertz,
     Ohms,
     Ratio,
@@ -17,13 +18,20 @@ from jump_lane.quantities.fields import (
     TurnsRatio,
     Volts,
 )
-from jump_lane.spec.ranges import Table
+from jump_lane.spec.ranges import FrequencyRange, Table
 
 
 class Switching(Table):
     """How it is switched."""
 
-    frequency: Hertz = Field(description="Switching frequency")
+    frequency: Hertz = Field(
+        description="Switching frequency; series resonance of a converter that is controlled by frequency"
+    )
+    frequency_limits: FrequencyRange | None = Field(
+        default=None,
+        description="Between which frequencies a converter that is controlled by frequency may run; by default a third of "
+        "the series resonance to three times it",
+    )
     current_ripple: CurrentLimit | None = Field(
         default=None,
         description="Largest inductor ripple, peak to peak; a percentage is of the average at full load. Without it the "
@@ -45,7 +53,9 @@ class Switching(Table):
         default=None, gt=0.0, lt=1.0, description="Largest duty ratio wanted; it sets the turns ratio"
     )
     dead_time: Seconds = Field(
-        default=0.0, ge=0.0, description="Both switches open around every edge of a synchronous rectifier"
+        default=0.0,
+        ge=0.0,
+        description="Both switches of a leg open around every edge; of a synchronous rectifier, and of bridges that need it",
     )
 
 
@@ -79,6 +89,47 @@ class Transformer(Table):
         default=1.5,
         gt=1.0,
         description="Voltage of a dissipating clamp, in units of the reflected output voltage",
+    )
+
+
+class Tank(Table):
+    """How the resonant circuit of a converter is made."""
+
+    inductance_ratio: Ratio | None = Field(
+        default=None,
+        gt=1.0,
+        le=100.0,
+        description="Magnetising over resonant inductance; without it and what it would follow from, 6",
+    )
+    quality: Ratio | None = Field(
+        default=None,
+        gt=0.0,
+        le=10.0,
+        description="Characteristic impedance over the load as the tank sees it, at full load; it decides the inductance ratio "
+        "where none is given, as a chosen L_r or L_m does",
+    )
+    gain_reserve: Ratio = Field(
+        default=0.1, ge=0.0, le=2.0, description="By how much the peak gain exceeds the largest gain needed"
+    )
+    capacitor: Literal["whole", "split"] = Field(
+        default="whole",
+        description="Resonant capacitor in series, or two of half the value to either rail of the input",
+    )
+    second_turns: Ratio = Field(
+        default=1.0,
+        gt=0.5,
+        lt=2.0,
+        description="Turns of the second half of a centre-tapped secondary over those of the first",
+    )
+    first_leakage: Henries = Field(
+        default=0.0, description="Leakage of the first half of a centre-tapped secondary, seen there"
+    )
+    second_leakage: Henries = Field(
+        default=0.0, description="Leakage of the second half of a centre-tapped secondary, seen there"
+    )
+    second_resistance: Ohms = Field(
+        default=0.0,
+        description="Resistance of the second half of a centre-tapped secondary beyond that of the first",
     )
 
 

@@ -68,7 +68,7 @@ def _within(axis: Axis, design: Design) -> Axis:
     """Return an axis whose values the control can have, where it is that of the control."""
     if controls(axis, design):
         for value in axis.values:
-            design.page.control.within(float(value), f"--vary {axis.key}")
+            design.control.within(float(value), f"--vary {axis.key}")
     return axis
 
 

@@ -142,6 +142,12 @@ class Check:
         """What every component bears, the largest over all corners, derived or simulated."""
         return worst_of(self.design, [c.stresses for c in self.corners])
 
+    @property
+    def mode_asked(self) -> str:
+        """The conduction mode asked for; empty where none is, or the topology has modes of its own."""
+        wanted = self.design.spec.switching.mode
+        return "" if wanted == "either" or self.design.page.naming is not None else wanted
+
     @cached_property
     def refused(self) -> tuple[str, ...]:
         """What the file asks for and no verdict speaks of."""
@@ -189,6 +195,8 @@ def frequency_for(design: Design, symbol: str, corner: Corner) -> float | None:
     Secants of ln(ripple) over ln(frequency), the first as if they were in inverse proportion; None where none leads there.
     """
     tried: list[tuple[float, float]] = []
+    if design.page.span is not None:
+        return None
     x = math.log(design.spec.switching.frequency)
     for _ in range(STEPS):
         ratio = _ripple_ratio(design, symbol, corner, math.exp(x))
@@ -239,7 +247,7 @@ def check_corner(design: Design, i: int, j: int, whole: Design | None = None) ->
         state, recording = solve(design, i, j)
     except NoResultError as error:
         return replace(empty, failure=str(error))
-    mode = simulated_mode(design.page, recording)
+    mode = simulated_mode(design.page, design.point(i, j), recording)
     scene = Scene(recording, state.control)
     holds, advice = judge_mode(design, mode, scene, j)
     findings = tuple(_findings(design, limits(design, i, j, whole), scene, {mode, derived}, i, j))

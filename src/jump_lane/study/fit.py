@@ -273,7 +273,7 @@ def _worst(design: Design, ask: Ask) -> tuple[float, float]:
 
 
 def _wrong_mode(design: Design) -> list[str]:
-    wanted = design.spec.switching.mode
+    wanted = design.spec.switching.mode if design.page.naming is None else ""
     modes = set(design.conductions)
     if wanted not in ("continuous", "discontinuous") or design.synchronous or modes == {wanted}:
         return []

@@ -136,7 +136,7 @@ def work(
     axes = tuple(read_axis(text, design) for text in vary) or tuple(
         column_axis(heading, values, design) for heading, values in (points or {}).items()
     )
-    fixed = None if control is None else design.page.control.read(str(control), "--control")
+    fixed = None if control is None else design.control.read(str(control), "--control")
     wanted = columns(design, list(measure), fixed is not None or any(controls(a, design) for a in axes))
     if fixed is not None and any(not c.signal for c in wanted):
         raise InputError(
@@ -291,7 +291,8 @@ def run_spot(spot: Spot, wanted: tuple[Column, ...]) -> Row:
 
     row, page = spot.row, spot.design.page
     derived = spot.design.sheet[page.control.symbol].corner(*spot.at)
-    if spot.control is None and not page.control.lowest <= derived <= page.control.highest:
+    reached = page.control.lowest <= derived <= page.control.highest
+    if spot.control is None and page.control.sure and not reached:
         return Row(row.index, row.axes, failure=_out_of_reach(spot))
     try:
         state, recording = solve(spot.design, *spot.at, spot.control)
@@ -302,7 +303,8 @@ def run_spot(spot: Spot, wanted: tuple[Column, ...]) -> Row:
         )
     except JumpLaneError as error:
         return Row(row.index, row.axes, failure=str(error))
-    return Row(row.index, row.axes, state.control, simulated_mode(page, recording), measured, gaps=gaps)
+    mode = simulated_mode(page, spot.design.point(*spot.at), recording)
+    return Row(row.index, row.axes, state.control, mode, measured, gaps=gaps)
 
 
 def _outcomes(spot: Spot, names: Sequence[str]) -> tuple[dict[str, Setting], tuple[Gap, ...]]:

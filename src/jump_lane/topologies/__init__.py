@@ -37,6 +37,8 @@ NAMES = (
     "isolated-sepic",
     "isolated-cuk",
     "tapped-buck",
+    "half-bridge-llc",
+    "full-bridge-llc",
 )
 """Modules of this package that hold a page, by the name that a converter file uses."""
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 import numpy as np
+from pydantic import BaseModel
 
 from jump_lane.catalogue.kinds import Inductor
 from jump_lane.equations.formula import formula
@@ -23,16 +25,17 @@ AT_BOUNDARY = Limit(value=2.0, relative=True)
 """The ripple at the boundary of continuous conduction, where the file asks for none: twice the average."""
 
 
-def give_asked(sheet: Sheet, spec: Spec, output: Output, inputs: tuple[float, ...], loads: tuple[float, ...]) -> None:
+def give_asked(sheet: Sheet, spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...]) -> None:
     """Enter what is asked: voltages, currents, ripples, margins, and what follows from them at once."""
-    s, m = spec.switching, spec.margin
+    s, m, output = spec.switching, spec.margin, spec.output[0]
     sheet.give("V_in", np.array(inputs)[:, None], "V", "input voltage", key="input.voltage")
     voltages = output.voltages_at(loads)
     sheet.give("V_o", np.abs(np.array(voltages))[None, :], "V", "output voltage", key="output.voltage")
     sheet.give("I_o", np.array(loads)[None, :], "A", "load current", key="output.current")
     sheet.give("I_max", output.current.max, "A", "load current at full load", key="output.current.max")
-    sheet.give("f_s", s.frequency, "Hz", "switching frequency", key="switching.frequency")
-    dead_time = s.dead_time if s.rectifier == "synchronous" else 0.0
+    what = "switching frequency" if page.span is None else "series resonance asked"
+    sheet.give(page.clock, s.frequency, "Hz", what, key="switching.frequency")
+    dead_time = s.dead_time if s.rectifier == "synchronous" or page.bodies else 0.0
     sheet.give("t_d", dead_time, "s", "dead time", "file" if dead_time else "default", "switching.dead_time")
     sheet.give(
         "dV_ask", output.voltage_ripple.of(min(np.abs(voltages))), "V", "output ripple asked, peak to peak", key="output.voltage_ripple"
@@ -52,7 +55,8 @@ def give_asked(sheet: Sheet, spec: Spec, output: Output, inputs: tuple[float, ..
     sheet.give("N", s.phases, "", "number of phases, where there are several", given, "switching.phases")
     given = "file" if "coupling_ripple" in s.model_fields_set else "default"
     sheet.give("r_C", s.coupling_ripple, "", "ripple of a coupling capacitor, part of its voltage", given, "switching.coupling_ripple")
-    sheet.derive(Line("T_s", "1/f_s", "s", "switching period", DEFINITION))
+    if page.span is None:
+        sheet.derive(Line("T_s", f"1/{page.clock}", "s", "switching period", DEFINITION))
     sheet.derive(Line("R_o", "V_o/I_o", "Ω", "load resistance", DEFINITION, "min"))
     sheet.derive(_load_conductance(sheet, output))
     for k, following in enumerate(spec.output[1:], start=2):
@@ -82,18 +86,58 @@ def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) ->
         return
     sheet.give("k_n", kept, "", "part of the turns ratio that drops, leakage and lost duty leave", "default")
     t, limit = spec.transformer, spec.switching.duty_limit
-    given = "default" if limit is None else "file"
-    usual = page.duty_limits.get(t.secondary or "", page.duty_limit)
-    sheet.give("D_lim", limit or usual, "", "largest duty ratio wanted", given, "switching.duty_limit")
+    if page.duty_limit:
+        given = "default" if limit is None else "file"
+        usual = page.duty_limits.get(t.secondary or "", page.duty_limit)
+        sheet.give("D_lim", limit or usual, "", "largest duty ratio wanted", given, "switching.duty_limit")
+    used = {name for line in page.lines() for f in line.formulas for name in f.names}
     for symbol, value, name, meaning in (
         ("N_p", float(t.primary_turns or 0), "primary_turns", "primary turns; 0 for any"),
         ("r_m", t.magnetising_ripple, "magnetising_ripple", "magnetising ripple, part of the load current"),
         ("k_z", t.soft_load, "soft_load", "load for soft switching, part of full load"),
         ("k_cl", t.clamp_voltage, "clamp_voltage", "clamp voltage over reflected output voltage"),
     ):
-        sheet.give(symbol, value, "", meaning, "file" if name in t.model_fields_set else "default", f"transformer.{name}")
+        if page.duty_limit or symbol in used:
+            sheet.give(symbol, value, "", meaning, "file" if name in t.model_fields_set else "default", f"transformer.{name}")
     given = "file" if "spike" in spec.margin.model_fields_set else "default"
     sheet.give("m_sp", spec.margin.spike, "", "allowance for leakage spikes", given, "margin.spike")
+
+
+def give_tank(sheet: Sheet, spec: Spec, page: Page) -> None:
+    """Enter what the file says of a resonant tank, where the control moves the frequency."""
+    if page.span is None:
+        return
+    t, s, v = spec.tank, spec.switching, spec.voltage
+    limits, given = s.frequency_limits, "default" if s.frequency_limits is None else "file"
+    low, high = (s.frequency / WIDE, s.frequency * WIDE) if limits is None else (limits.min, limits.max)
+    sheet.give("f_min", low, "Hz", "lowest frequency allowed", given, "switching.frequency_limits")
+    sheet.give("f_max", high, "Hz", "highest frequency allowed", given, "switching.frequency_limits")
+    nominal = v.nominal if v.nominal is not None else math.sqrt(v.min * v.max)
+    sheet.give("V_nom", nominal, "V", "input voltage at which the gain is 1", key="input.voltage.nominal")
+    sheet.give("k_s", 1.0 if t.capacitor == "whole" else 2.0, "", "resonant capacitors side by side", _given(t, "capacitor"), "")
+    for symbol, name, unit, meaning in (
+        ("m_g", "gain_reserve", "", "reserve of the peak gain"),
+        ("k_2", "second_turns", "", "turns of the second half of the secondary over those of the first"),
+        ("L_s1", "first_leakage", "H", "leakage of the first half of the secondary"),
+        ("L_s2", "second_leakage", "H", "leakage of the second half of the secondary"),
+        ("R_s2", "second_resistance", "Ω", "resistance of the second half of the secondary beyond the first"),
+    ):
+        sheet.give(symbol, getattr(t, name), unit, meaning, _given(t, name), f"tank.{name}")
+    sheet.give("m_a", t.inductance_ratio or USUAL_RATIO, "", "inductance ratio asked", _given(t, "inductance_ratio"), "tank.inductance_ratio")
+    asked = "tank.quality" if t.quality else ""
+    sheet.give("Q_a", t.quality or 0.0, "", "quality factor asked; 0 for any", _given(t, "quality"), asked)
+    for symbol, component in (("L_ra", "L_r"), ("L_ma", "L_m")):
+        text = spec.chosen.get(component)
+        value = 0.0 if text is None else _read(text, "H", f"chosen.{component}")
+        sheet.give(symbol, value, "H", f"{component} as chosen; 0 for any", "file" if value else "default", f"chosen.{component}" if value else "")
+
+
+WIDE, USUAL_RATIO = 3.0, 6.0
+"""Frequencies from 1/3 to 3 times the resonance, and an inductance ratio of 6, where the file says nothing."""
+
+
+def _given(table: BaseModel, key: str) -> str:
+    return "file" if key in table.model_fields_set else "default"
 
 
 def require_outputs(spec: Spec, page: Page) -> None:
@@ -188,7 +232,7 @@ def give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
             elif datum.key in found:
                 value, origin = found[datum.key], "file" if part is None or datum.key in given else part.name
             key = f"parts.{role.name}.{datum.key}"
-            if not _acts(datum.key, role, spec):
+            if not _acts(datum.key, role, spec, page):
                 value, origin, key = 0.0, "default", ""
             sheet.give(datum.symbol, value, datum.unit, datum.meaning, origin, key)
 
@@ -199,12 +243,12 @@ def inductors(spec: Spec, page: Page) -> dict[str, Inductor]:
     return {name: part for name, part in parts.items() if isinstance(part, Inductor)}
 
 
-def _acts(key: str, role: Role, spec: Spec) -> bool:
+def _acts(key: str, role: Role, spec: Spec, page: Page) -> bool:
     """Tell whether a figure acts: not the forward voltage of a switch, nor body diodes where rectifiers are diodes."""
     synchronous = spec.switching.rectifier == "synchronous"
     if role.kind == "rectifier" and key == "forward_voltage" and synchronous:
         return False
-    return synchronous or not key.startswith("body")
+    return synchronous or (page.bodies and role.kind == "switch") or not key.startswith("body")
 
 
 def chosen_values(spec: Spec, page: Page, known: Sheet | None = None) -> dict[str, float]:

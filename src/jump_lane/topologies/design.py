@@ -8,10 +8,12 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jump_lane.catalogue.curve import Curve
 from jump_lane.catalogue.kinds import Inductor
 from jump_lane.circuit.circuit import Circuit
+from jump_lane.circuit.control import Control
 from jump_lane.circuit.elements import Diode, Switch
 from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS, NEAR, REVERSED, Sheet
 from jump_lane.errors import InputError, nearest
@@ -23,6 +25,7 @@ from jump_lane.topologies.asked import (
     give_asked,
     give_parts,
     give_ripples,
+    give_tank,
     give_transformer,
     inductors,
     load_kind,
@@ -79,6 +82,11 @@ class Design:
         return len(self.inputs), len(self.loads)
 
     @cached_property
+    def control(self) -> Control:
+        """What holds the output, within the range that this design leaves it."""
+        return self.page.control.at({v.symbol: v.worst for v in self.sheet})
+
+    @cached_property
     def synchronous(self) -> bool:
         """Whether rectifiers are switches."""
         return self.spec.switching.rectifier == "synchronous"
@@ -111,7 +119,8 @@ class Design:
         """Return the operating point at input corner i and load corner j."""
         spec = self.spec
         kinds, secondary = tuple(load_kind(o) for o in spec.output), spec.transformer.secondary
-        return Point(self.sheet.at(i, j), self.synchronous, kinds, secondary or "", self.page.owners, self.saturation)
+        values, bodies = self.sheet.at(i, j), self.synchronous or self.page.bodies
+        return Point(values, self.synchronous, kinds, secondary or "", self.page.owners, self.saturation, bodies)
 
     @cached_property
     def _inductors(self) -> dict[str, Inductor]:
@@ -142,6 +151,8 @@ class Design:
 
     def mode(self, i: int, j: int) -> str:
         """Return the conduction mode derived for a corner, the boundary told apart."""
+        if self.page.naming is not None:
+            return str(self.sheet.modes[i, j])
         load, boundary = self.sheet["I_o"].corner(i, j), self.sheet["I_B"].corner(i, j)
         if self.page.floor in self.sheet:
             least, most = (self.sheet[s].corner(i, j) for s in (self.page.floor, "I_pk"))
@@ -261,7 +272,7 @@ def _within_limit(spec: Spec, page: Page, inputs: tuple[float, ...], loads: tupl
 
     What no turns ratio mends is returned, or raised, as it is without.
     """
-    if not page.turns or "n" in chosen:
+    if not page.turns or not page.duty_limit or "n" in chosen:
         return _derive(spec, page, inputs, loads, chosen)
     first: Design | InputError | None = None
     kept, ratio = 1.0, math.nan
@@ -291,19 +302,26 @@ def _derive(
 ) -> Design:
     spec = with_secondary(spec, page)
     sheet = Sheet((len(inputs), len(loads)))
-    give_asked(sheet, spec, spec.output[0], inputs, loads)
+    give_asked(sheet, spec, page, inputs, loads)
     give_transformer(sheet, spec, page, kept)
+    give_tank(sheet, spec, page)
     give_parts(sheet, spec, page)
     for entry in page.sizing:
         give_ripples(sheet, spec, page)
         _enter(sheet, entry, spec, chosen)
-    below = sheet["I_o"].values < sheet["I_B"].values
-    reversible = spec.switching.rectifier == "synchronous" or page.reversible
-    light = REVERSED if reversible else DISCONTINUOUS
-    sheet.modes = np.broadcast_to(np.where(below, light, CONTINUOUS), sheet.shape).copy()
+    sheet.modes = np.broadcast_to(_modes(sheet, spec, page), sheet.shape).copy()
     for entry in page.operation:
         _enter(sheet, entry, spec, chosen)
     return Design(spec, page, sheet, inputs, loads)
+
+
+def _modes(sheet: Sheet, spec: Spec, page: Page) -> NDArray[np.str_]:
+    """Return the mode of every corner from what the sizing lines gave."""
+    if page.naming is not None:
+        return page.naming.derived(sheet)
+    below = sheet["I_o"].values < sheet["I_B"].values
+    reversible = spec.switching.rectifier == "synchronous" or page.reversible
+    return np.where(below, REVERSED if reversible else DISCONTINUOUS, CONTINUOUS)
 
 
 def _enter(sheet: Sheet, entry: Entry, spec: Spec, chosen: dict[str, float]) -> None:

@@ -11,19 +11,19 @@ import math
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.control import DUTY, Control
 from jump_lane.circuit.elements import Element
-from jump_lane.circuit.gates import GatePattern, Gates, Instant
+from jump_lane.circuit.gates import GatePattern, Gates, Instant, Span
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.spec import Spec
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
-
-MIDDLE = 0.3
-"""Where the control variable starts from, of its highest value, if no formula gives it."""
-
 
 @dataclass(frozen=True)
 class ByTarget:
@@ -49,6 +49,65 @@ class Cases:
 
 
 Entry = Line | ByTarget | Cases
+
+
+class Measured(Protocol):
+    """What is read off a signal, in its unit."""
+
+    @property
+    def average(self) -> float:
+        """Mean value."""
+
+
+class Seen(Protocol):
+    """What a page may ask of a simulated period; `jump_lane.switching` knows more of it."""
+
+    period: float
+
+    def measures(self, name: str) -> Measured:
+        """Return what is read off a signal."""
+
+    def value_at(self, name: str, time: float, after: bool = True) -> float:
+        """Return a signal at an instant [s], at a jump just after or just before it."""
+
+    def carrying(self, *valves: str) -> float:
+        """Return the part of the period in which any of some valves carries a current."""
+
+
+@dataclass(frozen=True)
+class Naming:
+    """Modes of a circuit that has no boundary of conduction: how they are told from formulas, and from what is simulated.
+
+    Attributes
+    ----------
+    derived
+        The mode of every corner, from what the sizing lines gave.
+    shown
+        The mode that a simulated period shows.
+    """
+
+    derived: Callable[[Sheet], NDArray[np.str_]]
+    shown: Callable[[Seen, Point], str]
+
+
+@dataclass(frozen=True)
+class Side:
+    """That what is held may be met twice: which of the two states is meant, and how it is found.
+
+    Attributes
+    ----------
+    reserve
+        Positive on the side that is meant, in a simulated period.
+    name
+        What the other side is, and what mends it.
+    short, over
+        What mends an output that stays below what is asked, and one that stays above.
+    """
+
+    reserve: Callable[[Seen, Point], float]
+    name: str
+    short: str
+    over: str
 
 
 @dataclass(frozen=True)
@@ -174,6 +233,16 @@ class Page:
         Whether the current reverses at light load even behind a diode.
     secondaries
         What may rectify behind its transformer, what is usual first; none where the circuit leaves no choice.
+    clock
+        Symbol of the frequency that the file gives: instants are fractions of its period.
+    span
+        The period in that unit as a function of the control variable, where that moves it.
+    bodies
+        Whether switches have body diodes, and legs dead time, whatever rectifies.
+    naming, side
+        Modes of their own, and which of two states is meant.
+    soft
+        Whether every switch is meant to turn on without voltage at any load.
     """
 
     name: str
@@ -206,6 +275,12 @@ class Page:
     outputs: int = 1
     reversible: bool = False
     secondaries: tuple[str, ...] = ()
+    clock: str = "f_s"
+    span: Callable[[Instant, Point], Instant] | None = None
+    bodies: bool = False
+    naming: Naming | None = None
+    side: Side | None = None
+    soft: bool = False
 
     def lines(self) -> list[Line]:
         """Return every line of the page, those for all conduction targets included."""
@@ -225,6 +300,8 @@ class Page:
     def at(self, point: Point) -> Circuit:
         """Return the circuit at an operating point, at its derived value of the control variable."""
         pattern: GatePattern = lambda control: self.gates(control, point)  # noqa: E731
-        control = point[self.control.symbol]
-        start = control if math.isfinite(control) else MIDDLE * self.control.highest
-        return Circuit(self.circuit(point), point["T_s"], pattern, start)
+        span: Span = lambda control: Instant(1.0) if self.span is None else self.span(control, point)  # noqa: E731
+        known, control = point[self.control.symbol], self.control.at(point.values)
+        start = known if math.isfinite(known) else control.start
+        start = min(max(start, control.lowest), control.highest) if self.span is not None else start
+        return Circuit(self.circuit(point), 1.0 / point[self.clock], pattern, start, span)

@@ -41,6 +41,8 @@ class Point:
     """Element to the component whose figures it has."""
     curves: Mapping[str, Curve] = field(default_factory=dict)
     """Component to the part of its inductance left over current [A]."""
+    bodies: bool = False
+    """Whether switches have body diodes."""
     slope: float = -1.0
     """Conductance of a load of constant power for small changes, over I_o/V_o."""
 
@@ -58,7 +60,7 @@ class Point:
         """
         x = self._data_of(name)
         least = min(1.0, (self["V_in"] / self["V_o"]) ** 2) * self._least() if shares else 0.0
-        body = BodyDiode(self[f"V_B{x}"], max(self[f"R_B{x}"], least)) if self.synchronous else None
+        body = BodyDiode(self[f"V_B{x}"], max(self[f"R_B{x}"], least)) if self.bodies else None
         return Switch(name, a, b, max(self[f"R_{x}"], least), body, self[f"V_T{x}"])
 
     def rectifier(self, name: str, anode: str, cathode: str, shares: bool = False) -> Element:

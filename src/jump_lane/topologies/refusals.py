@@ -120,9 +120,11 @@ def require_bounds(design: Design) -> None:
 
 def require_possible(design: Design) -> None:
     """Refuse a design whose control variable lies outside its range at some corner."""
+    if not design.page.control.sure:
+        return
     duty = np.broadcast_to(design.sheet[design.page.control.symbol].values, design.shape)
     idle = np.isnan(duty) & (np.array(design.loads)[None, :] == 0.0) & design.synchronous
-    bad = ~((duty >= 0.0) & (duty <= design.page.control.highest)) & ~idle
+    bad = ~((duty >= design.page.control.lowest) & (duty <= design.page.control.highest)) & ~idle
     if np.any(bad):
         i, j = (int(k) for k in np.argwhere(np.broadcast_to(bad, design.shape))[0])
         lost = beyond_peak(design.sheet)

@@ -33,6 +33,8 @@ class Role:
     """Element that stands for all made alike; empty where it is called like the component."""
     also: tuple[str, ...] = ()
     """Further elements made alike."""
+    tank: bool = False
+    """Whether it resonates, so that its ripple is its job."""
 
     @property
     def elements(self) -> tuple[str, ...]:

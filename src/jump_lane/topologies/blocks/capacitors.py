@@ -11,6 +11,7 @@ from jump_lane.topologies.blocks.sources import (
     INPUT_CHARGE,
     MARGIN,
     PIECES,
+    RESONANT,
     RMS_VALUES,
     VOLT_SECONDS,
 )
@@ -71,6 +72,51 @@ def supplying(shape: Shape, least: str = "", meaning: str = "with margin") -> tu
     return (
         Line("I_Cirms", shape.alternating, "A", "rms current of the input capacitor", RMS_VALUES),
         Line("C_i", f"(1 + m_C)*{charge}/dV_iask", "F", f"input capacitance, {meaning}", PIECES, component=True),
+    )
+
+
+def tuned_smoothing(fraction: str, rms: str) -> tuple[Line, ...]:
+    """Return the output capacitor behind half sines: its choice, its ripple with ESR, its current.
+
+    Parameters
+    ----------
+    fraction
+        Formula of the part of the period in which they flow.
+    rms
+        Formula of the rms value of all of them.
+    """
+    half = f"asin(2*{fraction}/pi)"
+    charge = f"I_o/(2*f_s)*(cos({half}) - {fraction} + 2*{fraction}*{half}/pi)"
+    return (
+        Line("Q_o", charge, "C", "charge moved in and out of the output capacitor", RESONANT),
+        Line("dV_Q", f"dV_ask - max(a_ESR*dV_ask, R_Co*pi*I_o/(2*{fraction}))", "V", "ripple left to the charge", ASKED, "min"),
+        Line("C_o", "(1 + m_C)*Q_o/dV_Q", "F", "output capacitance, with margin", RESONANT, component=True),
+        Line("dV_oESR", f"R_Co*pi*I_o/(2*{fraction})", "V", "ESR share of the output ripple", RESONANT),
+        Line("dV_o", "sqrt((Q_o/C_o)**2 + dV_oESR**2)", "V", "output ripple, peak to peak", RESONANT),
+        Line("I_Corms", f"sqrt(max({rms}**2 - I_o**2, 0))", "A", "rms current of the output capacitor", RMS_VALUES),
+    )
+
+
+def supplied(share: str, magnetising: str) -> tuple[Line, ...]:
+    """Return the input capacitor in front of a bridge that draws half sines, every half period with both ends of the tank.
+
+    Parameters
+    ----------
+    share
+        Formula of the part of the input that the bridge puts to the tank.
+    magnetising
+        Formula of the peak of a current that flows back after every edge.
+    """
+    return (
+        Line(
+            "I_Cirms",
+            f"sqrt(max({share}*I_Lrrms**2 - I_in**2, 0))",
+            "A",
+            "rms current of the input capacitor",
+            RMS_VALUES,
+        ),
+        Line("Q_in", f"(1.79*(1 - {share}) + 0.105)*I_in/f_s + {magnetising}/(16*f_s)", "C", "charge taken from the input capacitor", RESONANT),
+        Line("C_i", "(1 + m_C)*Q_in/dV_iask", "F", "input capacitance, with margin", RESONANT, component=True),
     )
 
 

@@ -1,0 +1,117 @@
+"""What is held may be met twice, on either side of a peak of the gain: the state on the side that is meant."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+from jump_lane.circuit.circuit import Circuit
+from jump_lane.errors import ConvergenceError, UnreachableError
+from jump_lane.quantities import show
+from jump_lane.switching.record import record
+from jump_lane.switching.steady import Regulation, SteadyState, steady_state
+from jump_lane.topologies.page import Page, Side
+from jump_lane.topologies.point import Point
+
+STRIDE = 0.96
+"""Ratio of two frequencies on the way down from the highest one."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """A steady state on the way down: what is held there, and whether it is still on the side that is meant."""
+
+    state: SteadyState
+    reached: float
+    meant: bool
+
+
+def on_side(
+    circuit: Circuit, regulation: Regulation, guess: dict[str, float], page: Page, point: Point
+) -> SteadyState:
+    """Return the state that holds the output, on the side that the page means.
+
+    It is looked for from the frequency that the formulas give; where that leads to the other side, or to nothing, from the
+    highest frequency down.
+
+    Raises
+    ------
+    UnreachableError
+        If there is no such state within the range of the control, with the reason.
+    ConvergenceError
+        If a state on the way is not found.
+    """
+    side = page.side
+    assert side is not None
+    near = _held(circuit, regulation, guess)
+    if near is not None and _meant(near, side, point):
+        return near
+    before: Step | None = None
+    for step in _down(circuit, regulation, guess, side, point):
+        if before is None and step.reached > regulation.target:
+            raise UnreachableError(_above(step, regulation, side))
+        if before is not None and step.reached > regulation.target:
+            found = _held(replace(circuit, control=before.state.control), regulation, before.state.states)
+            if found is not None and _meant(found, side, point):
+                return found
+            raise ConvergenceError(
+                f"no frequency between {show(step.state.control, 'Hz')} and {show(before.state.control, 'Hz')} was found that "
+                f"holds {show(regulation.target, _unit(regulation))}"
+            )
+        if before is not None and (step.reached < before.reached or not step.meant):
+            raise UnreachableError(_below(before, step, regulation, side))
+        before = step
+    assert before is not None
+    at, unit = show(before.state.control, "Hz"), _unit(regulation)
+    raise UnreachableError(
+        f"{show(before.reached, unit)} at {at}, the lowest frequency allowed, where {show(regulation.target, unit)} are asked: "
+        f"lower switching.frequency_limits, or {side.short}"
+    )
+
+
+def _held(circuit: Circuit, regulation: Regulation, guess: dict[str, float]) -> SteadyState | None:
+    """Return a state that holds the output, found from the one at the circuit's own control; None if that fails."""
+    try:
+        start = steady_state(circuit, None, guess)
+        return steady_state(circuit, regulation, start.states)
+    except ConvergenceError:
+        return None
+
+
+def _meant(state: SteadyState, side: Side, point: Point) -> bool:
+    return side.reserve(record(state), point) > 0.0
+
+
+def _down(
+    circuit: Circuit, regulation: Regulation, guess: dict[str, float], side: Side, point: Point
+) -> Iterator[Step]:
+    """Yield steady states from the highest control down, each from the one before."""
+    control = regulation.highest
+    while True:
+        state = steady_state(replace(circuit, control=control), None, guess)
+        seen = record(state)
+        shown = seen.measures(f"{regulation.branch}.{'v' if regulation.voltage else 'i'}")
+        yield Step(state, shown.average, side.reserve(seen, point) > 0.0)
+        if control <= regulation.lowest:
+            return
+        guess, control = state.states, max(control * STRIDE, regulation.lowest)
+
+
+def _above(step: Step, regulation: Regulation, side: Side) -> str:
+    unit = _unit(regulation)
+    return (
+        f"still {show(step.reached, unit)} at {show(step.state.control, 'Hz')}, the highest frequency allowed, where "
+        f"{show(regulation.target, unit)} are asked: {side.over}"
+    )
+
+
+def _below(peak: Step, beyond: Step, regulation: Regulation, side: Side) -> str:
+    unit = _unit(regulation)
+    asked = f"where {show(regulation.target, unit)} are asked"
+    if not beyond.meant:
+        return f"{show(peak.reached, unit)} at {show(peak.state.control, 'Hz')} {asked}; below that, {side.name}"
+    return f"the gain peaks with {show(peak.reached, unit)} near {show(peak.state.control, 'Hz')} {asked}: {side.short}"
+
+
+def _unit(regulation: Regulation) -> str:
+    return "V" if regulation.voltage else "A"

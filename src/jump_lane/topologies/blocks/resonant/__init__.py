@@ -1,0 +1,1 @@
+"""Converters whose tank rings: sized by gain, controlled by frequency."""
