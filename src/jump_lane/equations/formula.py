@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from jump_lane.equations.bridges import BRIDGES
 from jump_lane.equations.compose import folded
 from jump_lane.equations.overlay import sum_pp, sum_ripple, sum_rms
 from jump_lane.errors import InputError
@@ -41,6 +42,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "sum_pp": sum_pp,
     "sum_rms": sum_rms,
     "sum_ripple": sum_ripple,
+    **BRIDGES,
 }
 CONSTANTS = {"pi": np.pi}
 
@@ -65,7 +67,8 @@ class Formula:
     """An arithmetic expression over named symbols, written in plain text.
 
     Allowed are ``+ − * / **``, parentheses, numbers, names, ``pi`` and sqrt, min, max, abs, floor, cos, sin,
-    acos, asin, atan, log, exp, and the sums over several phases of `jump_lane.equations.overlay`.
+    acos, asin, atan, log, exp, the sums over several phases of `jump_lane.equations.overlay`, and what passes between two
+    bridges, of `jump_lane.equations.bridges`.
 
     Raises
     ------

@@ -97,7 +97,11 @@ def refused(design: Design) -> Iterator[str]:
     if spec.input.ac is not None and spec.input.ac.hold_up > 0.0:
         yield f"input.ac.hold_up: {NOT_JUDGED['input.ac.hold_up']}"
     if design.page.naming is not None:
-        yield from (f"switching.{key}: {OF_INDUCTORS}" for key in ("mode", "current_ripple") if key in spec.switching.model_fields_set)
+        yield from (
+            f"switching.{key}: {OF_INDUCTORS}"
+            for key in ("mode", "current_ripple")
+            if key in spec.switching.model_fields_set
+        )
     elif not _ripple_counts(design) and spec.switching.current_ripple is not None:
         yield f"switching.current_ripple: not judged, as mode = {spec.switching.mode!r} decides the ripple"
 

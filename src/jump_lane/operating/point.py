@@ -20,9 +20,7 @@ def held(page: Page, point: Point) -> Regulation:
     """Return what the control variable holds: the output voltage, or the current of a string of LEDs."""
     control = page.control.at(point.values)
     if point.kinds[0] == "leds":
-        return Regulation(
-            "load", point["I_o"], voltage=False, lowest=control.lowest, highest=control.highest
-        )
+        return Regulation("load", point["I_o"], voltage=False, lowest=control.lowest, highest=control.highest)
     return Regulation("load", point["V_o"], lowest=control.lowest, highest=control.highest)
 
 

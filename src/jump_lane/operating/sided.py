@@ -109,7 +109,9 @@ def _below(peak: Step, beyond: Step, regulation: Regulation, side: Side) -> str:
     unit = _unit(regulation)
     asked = f"where {show(regulation.target, unit)} are asked"
     if not beyond.meant:
-        return f"{show(peak.reached, unit)} at {show(peak.state.control, 'Hz')} {asked}; below that, {side.name}"
+        return (
+            f"{show(peak.reached, unit)} at {show(peak.state.control, 'Hz')} {asked}; below that, {side.name}"
+        )
     return f"the gain peaks with {show(peak.reached, unit)} near {show(peak.state.control, 'Hz')} {asked}: {side.short}"
 
 

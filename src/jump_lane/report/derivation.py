@@ -82,7 +82,8 @@ def heading(design: Design) -> str:
     words = [page.name.replace("-", " ")]
     if spec.transformer.secondary:
         words.append(spec.transformer.secondary)
-    words.append(f"{spec.switching.rectifier} rectifier")
+    if not page.returns:
+        words.append(f"{spec.switching.rectifier} rectifier")
     outputs = " + ".join(_output(design, k) for k in range(len(spec.output)))
     fields = [
         spec.title or page.title,

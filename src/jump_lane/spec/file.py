@@ -14,7 +14,7 @@ from jump_lane.quantities.fields import (
 )
 from jump_lane.spec.ranges import Table, VoltageRange
 from jump_lane.spec.surroundings import Catalogue, Controller, Driver, Efficiency, Thermal
-from jump_lane.spec.tables import Damping, Margin, Switching, Tank, Tolerance, Transformer
+from jump_lane.spec.tables import Angles, Damping, Margin, Switching, Tank, Tolerance, Transformer
 from jump_lane.spec.terminals import Input, Output
 from jump_lane.validation import bounded, explain, read_toml, tidied
 
@@ -29,6 +29,7 @@ class Spec(Table):
     switching: Switching = Field(description="How it is switched")
     transformer: Transformer = Transformer()
     tank: Tank = Tank()
+    angles: Angles = Angles()
     margin: Margin = Margin()
     tolerance: Tolerance = Tolerance()
     damping: dict[str, Damping] = Field(
@@ -77,14 +78,14 @@ class Spec(Table):
             raise ValueError("input: expected either a voltage or an alternating line (ac)")
         if self.input.voltage is not None and self.input.voltage.min <= 0.0:
             raise ValueError("input.voltage.min must be above 0 V")
-        for output in self.output:
+        for k, output in enumerate(self.output):
             if (output.voltage is None) == (output.leds is None):
                 raise ValueError("output.voltage: expected, unless output.leds says what the load is")
             if output.voltage == 0.0:
                 raise ValueError("output.voltage must not be 0 V")
             if output.current is None:
                 raise ValueError("output.voltage: expected, as the load is given by its power or resistance")
-            if output.current.min < 0.0 or output.current.max <= 0.0:
+            if output.current.max <= 0.0 or (k and output.current.min < 0.0):
                 raise ValueError("output.current must be positive")
         if self.switching.current_ripple is None and self.switching.mode == "either":
             raise ValueError(

@@ -13,6 +13,7 @@ from jump_lane.quantities.fields import (
     Henries,
     Hertz,
     Ohms,
+    Phase,
     Ratio,
     Seconds,
     TurnsRatio,
@@ -130,6 +131,37 @@ class Tank(Table):
     second_resistance: Ohms = Field(
         default=0.0,
         description="Resistance of the second half of a centre-tapped secondary beyond that of the first",
+    )
+
+
+class Angles(Table):
+    """How two bridges that are controlled by angles are modulated."""
+
+    modulation: Literal["single", "extended", "dual", "triple", "least-rms"] = Field(
+        default="single",
+        description="Single phase shift; extended: an inner angle of the first bridge; dual: one inner angle of both; triple: one "
+        "of each; least-rms: those of the least rms current at every corner",
+    )
+    regulated_by: Literal["outer", "inner"] = Field(
+        default="outer",
+        description="What holds the output: the phase between both bridges, or the inner angle of the first one (of both where "
+        "dual), the phase staying what it is",
+    )
+    outer: Annotated[Phase | None, Field(ge=-0.5, le=0.5)] = Field(
+        default=None,
+        description="Distance of the centres of both bridges' pulses where an inner angle holds the output, in parts of the "
+        "period or degrees",
+    )
+    inner_1: Annotated[Phase, Field(ge=0.0, lt=0.5)] = Field(
+        default=0.0,
+        description="Zero interval of each half period of the first bridge, or of both where dual",
+    )
+    inner_2: Annotated[Phase, Field(ge=0.0, lt=0.5)] = Field(
+        default=0.0, description="Zero interval of each half period of the second bridge"
+    )
+    largest: Annotated[Phase, Field(gt=0.0, le=0.25)] = Field(
+        default=0.12,
+        description="Phase at the largest power and the least voltages; it sets the inductance",
     )
 
 

@@ -17,6 +17,9 @@ LEAST_REST = 1e-12
 ROUNDING = 1e-15
 """Doubt about a sum of products, of the sum of their magnitudes."""
 
+FAST = 1e6
+"""A guard that falls by so many times its slack within a tick has not been at rest."""
+
 GUARD_ROUNDING = 1e-13
 ACCEPTED = 2.0 * CONSISTENT
 """How far below zero a guard may go, of the terms that it is the sum of; the larger one while it is at rest there.
@@ -196,7 +199,7 @@ def finish_tick(tables, c, z, rest, fresh, watched, sizes, resting):
     """Go on for the rest of a tick in which an event was met.
 
     Returns the valve whose guard crosses zero before its end (or −1), and what is left of the tick; one that is at rest
-    at zero is left to the next tick, so that time goes on.
+    at zero, and does not leave it fast, is left to the next tick, so that time goes on.
     """
     if rest == 0.0:
         return -1, 0.0
@@ -208,7 +211,12 @@ def finish_tick(tables, c, z, rest, fresh, watched, sizes, resting):
     _observe(tables.watch, c, z, n1, d, watched, 0)
     _observe(tables.watch, c, fresh, n1, d, watched, 1)
     which = _deepest(watched, 1, d)
-    if which < 0 or watched[0, which] <= -watched[2, which]:
+    still = (
+        which >= 0
+        and watched[0, which] <= -watched[2, which]
+        and watched[1, which] > FAST * watched[2, which]
+    )
+    if which < 0 or still:
         for i in range(z.shape[0]):
             z[i] = fresh[i]
         return -1, 0.0

@@ -159,6 +159,12 @@ class Recording(Integrals):
             found.append(Edge(float(tick * self.engine.tick), before, after))
         return found
 
+    def turn_on_voltage(self, switch: str) -> float:
+        """Return the largest voltage that a switch turns on against [V]; 0 if it never turns on."""
+        gate, voltage = self.index(f"{switch}.gate"), self.index(f"{switch}.v")
+        ons = (e for e in self.edges if e.before[gate] < 0.5 < e.after[gate])
+        return max((float(e.before[voltage]) for e in ons), default=0.0)
+
     def last_current(self, valve: str) -> float:
         """Return the current of a valve (body diode included) at the end of the stretch it conducts last [A]."""
         both = {valve, f"{valve}.body"}

@@ -39,6 +39,9 @@ NAMES = (
     "tapped-buck",
     "half-bridge-llc",
     "full-bridge-llc",
+    "half-bridge-series-resonant",
+    "full-bridge-series-resonant",
+    "dual-active-bridge",
 )
 """Modules of this package that hold a page, by the name that a converter file uses."""
 

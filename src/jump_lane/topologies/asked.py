@@ -32,7 +32,8 @@ def give_asked(sheet: Sheet, spec: Spec, page: Page, inputs: tuple[float, ...], 
     voltages = output.voltages_at(loads)
     sheet.give("V_o", np.abs(np.array(voltages))[None, :], "V", "output voltage", key="output.voltage")
     sheet.give("I_o", np.array(loads)[None, :], "A", "load current", key="output.current")
-    sheet.give("I_max", output.current.max, "A", "load current at full load", key="output.current.max")
+    full = max(abs(output.current.min), abs(output.current.max))
+    sheet.give("I_max", full, "A", "load current at full load", key="output.current.max")
     what = "switching frequency" if page.span is None else "series resonance asked"
     sheet.give(page.clock, s.frequency, "Hz", what, key="switching.frequency")
     dead_time = s.dead_time if s.rectifier == "synchronous" or page.bodies else 0.0
@@ -108,6 +109,8 @@ def give_tank(sheet: Sheet, spec: Spec, page: Page) -> None:
     if page.span is None:
         return
     t, s, v = spec.tank, spec.switching, spec.voltage
+    if t.capacitor == "split" and not page.splits:
+        raise InputError(f"tank.capacitor: read split, but both ends of the tank of the {page.name} are driven; expected whole")
     limits, given = s.frequency_limits, "default" if s.frequency_limits is None else "file"
     low, high = (s.frequency / WIDE, s.frequency * WIDE) if limits is None else (limits.min, limits.max)
     sheet.give("f_min", low, "Hz", "lowest frequency allowed", given, "switching.frequency_limits")
@@ -123,13 +126,36 @@ def give_tank(sheet: Sheet, spec: Spec, page: Page) -> None:
         ("R_s2", "second_resistance", "Ω", "resistance of the second half of the secondary beyond the first"),
     ):
         sheet.give(symbol, getattr(t, name), unit, meaning, _given(t, name), f"tank.{name}")
-    sheet.give("m_a", t.inductance_ratio or USUAL_RATIO, "", "inductance ratio asked", _given(t, "inductance_ratio"), "tank.inductance_ratio")
+    sheet.give(
+        "m_a", t.inductance_ratio or USUAL_RATIO, "", "inductance ratio asked", _given(t, "inductance_ratio"), "tank.inductance_ratio"
+    )
     asked = "tank.quality" if t.quality else ""
     sheet.give("Q_a", t.quality or 0.0, "", "quality factor asked; 0 for any", _given(t, "quality"), asked)
     for symbol, component in (("L_ra", "L_r"), ("L_ma", "L_m")):
         text = spec.chosen.get(component)
         value = 0.0 if text is None else _read(text, "H", f"chosen.{component}")
-        sheet.give(symbol, value, "H", f"{component} as chosen; 0 for any", "file" if value else "default", f"chosen.{component}" if value else "")
+        sheet.give(
+            symbol, value, "H", f"{component} as chosen; 0 for any", "file" if value else "default", f"chosen.{component}" if value else ""
+        )
+
+
+def give_angles(sheet: Sheet, spec: Spec, page: Page) -> None:
+    """Enter what the file says of the angles of two bridges, where power may flow both ways."""
+    if not page.returns:
+        return
+    a, v = spec.angles, spec.voltage
+    if a.regulated_by == "inner" and (a.outer is None or a.modulation == "least-rms"):
+        expected = "angles.outer beside it" if a.outer is None else "a modulation with angles of its own"
+        raise InputError(f"angles.regulated_by: read inner; expected {expected}, as the inner angle holds the output")
+    nominal = v.nominal if v.nominal is not None else math.sqrt(v.min * v.max)
+    sheet.give("V_nom", nominal, "V", "input voltage that the turns ratio is made for", key="input.voltage.nominal")
+    for symbol, value, name, meaning in (
+        ("t_1a", a.inner_1, "inner_1", "zero interval of the first bridge asked, part of the period"),
+        ("t_2a", a.inner_2, "inner_2", "zero interval of the second bridge asked, part of the period"),
+        ("phi_a", math.nan if a.outer is None else a.outer, "outer", "distance of the centres of both pulses asked, part of the period"),
+        ("phi_m", a.largest, "largest", "phase at the largest power, part of the period"),
+    ):
+        sheet.give(symbol, value, "", meaning, _given(a, name), f"angles.{name}" if _given(a, name) == "file" or name == "largest" else "")
 
 
 WIDE, USUAL_RATIO = 3.0, 6.0

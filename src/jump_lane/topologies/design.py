@@ -22,6 +22,7 @@ from jump_lane.spec import Spec
 from jump_lane.topologies import page as find_page
 from jump_lane.topologies.asked import (
     chosen_values,
+    give_angles,
     give_asked,
     give_parts,
     give_ripples,
@@ -89,7 +90,7 @@ class Design:
     @cached_property
     def synchronous(self) -> bool:
         """Whether rectifiers are switches."""
-        return self.spec.switching.rectifier == "synchronous"
+        return self.spec.switching.rectifier == "synchronous" or self.page.returns
 
     @property
     def inductors(self) -> tuple[str, ...]:
@@ -248,8 +249,9 @@ def derive(spec: Spec) -> Design:
         If the topology, a chosen value or a part is not known to the page, or no value fulfils what is asked.
     """
     page = find_page(spec.topology)
+    page = page if page.varied is None else page.varied(spec)
     require_mode(spec)
-    require_load(spec)
+    require_load(spec, page)
     spec, line = line_side(spec)
     require_outputs(spec, page)
     inputs, loads = spec.voltage.corners(), spec.output[0].current.corners()
@@ -305,6 +307,7 @@ def _derive(
     give_asked(sheet, spec, page, inputs, loads)
     give_transformer(sheet, spec, page, kept)
     give_tank(sheet, spec, page)
+    give_angles(sheet, spec, page)
     give_parts(sheet, spec, page)
     for entry in page.sizing:
         give_ripples(sheet, spec, page)

@@ -56,6 +56,7 @@ PAGE = Page(
     side=stage.SIDE,
     bodies=True,
     soft=True,
+    splits=True,
     start={"C_o": "V_o"},
     idle=("D1", "D2"),
     duty_limit=0.0,

@@ -25,6 +25,7 @@ from jump_lane.spec import Spec
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 
+
 @dataclass(frozen=True)
 class ByTarget:
     """A line that depends on the conduction mode asked for."""
@@ -72,6 +73,9 @@ class Seen(Protocol):
 
     def carrying(self, *valves: str) -> float:
         """Return the part of the period in which any of some valves carries a current."""
+
+    def turn_on_voltage(self, switch: str) -> float:
+        """Return the largest voltage that a switch turns on against [V]."""
 
 
 @dataclass(frozen=True)
@@ -243,6 +247,12 @@ class Page:
         Modes of their own, and which of two states is meant.
     soft
         Whether every switch is meant to turn on without voltage at any load.
+    returns
+        Whether power may flow from the output to the input: both sides are bridges.
+    varied
+        The page as the file wants it, where it says what holds the output.
+    splits
+        Whether its resonant capacitor may be two, one to either rail of the input.
     """
 
     name: str
@@ -281,6 +291,9 @@ class Page:
     naming: Naming | None = None
     side: Side | None = None
     soft: bool = False
+    returns: bool = False
+    varied: Callable[[Spec], Page] | None = None
+    splits: bool = False
 
     def lines(self) -> list[Line]:
         """Return every line of the page, those for all conduction targets included."""

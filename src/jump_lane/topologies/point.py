@@ -129,10 +129,12 @@ class Point:
         suffix = "" if number == 1 else str(number)
         name, kind = f"load{suffix}", self.kinds[number - 1]
         voltage, current = self[f"V_o{suffix}"], self[f"I_o{suffix}"]
+        if kind == "stiff":
+            return (VoltageSource(name, a, b, voltage),)
         if kind == "leds":
             resistance = 1.0 / self["g_o"]
             return (Diode(name, a, b, voltage - resistance * current, resistance),)
-        if kind == "current" or current == 0.0:
+        if kind == "current" or current <= 0.0:
             return (CurrentSource(name, a, b, current),)
         if kind == "power":
             there = voltage if number == 1 else self[f"V_e{number}"]

@@ -14,6 +14,7 @@ from jump_lane.topologies import page as find_page
 
 if TYPE_CHECKING:
     from jump_lane.topologies.design import Design
+    from jump_lane.topologies.page import Page
 
 
 def require_mode(spec: Spec) -> None:
@@ -25,9 +26,15 @@ def require_mode(spec: Spec) -> None:
         )
 
 
-def require_load(spec: Spec) -> None:
+def require_load(spec: Spec, page: Page) -> None:
     """Refuse a smallest load of nothing where the circuit cannot hold it, or where it says nothing of an inductance."""
-    if spec.output[0].current.min > 0.0:
+    least = spec.output[0].current.min
+    if least < 0.0 and not page.returns:
+        raise InputError(
+            f"output.current: read {show(least, 'A')} at least, but no power flows back through the {page.name}; expected 0 A or "
+            "more, or a topology with a bridge on both sides"
+        )
+    if least > 0.0 or page.returns:
         return
     if spec.switching.rectifier != "synchronous":
         raise InputError(

@@ -97,25 +97,27 @@ def tuned_smoothing(fraction: str, rms: str) -> tuple[Line, ...]:
     )
 
 
-def supplied(share: str, magnetising: str) -> tuple[Line, ...]:
-    """Return the input capacitor in front of a bridge that draws half sines, every half period with both ends of the tank.
+def supplied(share: str, turned: str) -> tuple[Line, ...]:
+    """Return the input capacitor in front of a bridge that draws sines, which flow back for a while after every edge.
 
     Parameters
     ----------
     share
         Formula of the part of the input that the bridge puts to the tank.
-    magnetising
-        Formula of the peak of a current that flows back after every edge.
+    turned
+        Formula of the current that flows back at the edge.
     """
     return (
+        Line("I_Cirms", f"sqrt(max({share}*I_Lrrms**2/k_s - I_in**2, 0))", "A", "rms current of the input capacitor", RMS_VALUES),
+        Line("a_1", "asin(min(1, I_in*k_s/I_Lrpk))", "", "angle at which the current drawn exceeds its average", RESONANT),
+        Line("a_2", f"max(a_1, asin(min(1, {turned}/I_Lrpk)))", "", "angle before its zero at which it ends", RESONANT),
         Line(
-            "I_Cirms",
-            f"sqrt(max({share}*I_Lrrms**2 - I_in**2, 0))",
-            "A",
-            "rms current of the input capacitor",
-            RMS_VALUES,
+            "Q_in",
+            "(I_Lrpk/k_s*(cos(a_1) + cos(a_2)) - I_in*(pi - a_1 - a_2))/(2*pi*f_s)",
+            "C",
+            "charge taken from the input capacitor",
+            RESONANT,
         ),
-        Line("Q_in", f"(1.79*(1 - {share}) + 0.105)*I_in/f_s + {magnetising}/(16*f_s)", "C", "charge taken from the input capacitor", RESONANT),
         Line("C_i", "(1 + m_C)*Q_in/dV_iask", "F", "input capacitance, with margin", RESONANT, component=True),
     )
 

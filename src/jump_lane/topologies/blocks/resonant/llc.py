@@ -37,24 +37,50 @@ def soft(spec: Spec, sheet: Sheet) -> str:
     return "soft" if sheet["C_S1"].worst > 0.0 and sheet["t_d"].worst > 0.0 else "plain"
 
 
-def _ratio(quality: str, worst: str) -> Line:
-    """Return the inductance ratio at which the peak gain is what is asked."""
-    return Line(
-        "m", f"{PEAK.format(m='m', Q=quality)} - {ASKED_GAIN}", "", "inductance ratio L_m/L_r at which the peak gain suffices", GAIN, worst,
-        within=(1.05, 100.0), single=True,
-    )  # fmt: skip
+def _ratio(quality: str) -> tuple[Line, ...]:
+    """Return the largest inductance ratio at which the peak gain suffices, and the gain is reached above the lowest frequency."""
+    return (
+        Line(
+            "m_p",
+            f"{PEAK.format(m='m_p', Q=quality)} - {ASKED_GAIN}",
+            "",
+            "inductance ratio L_m/L_r at which the peak gain suffices",
+            GAIN,
+            "min",
+            within=(1.05, 100.0),
+        ),
+        Line(
+            "m_f",
+            f"pi**2/8*((f_r/({ABOVE_LEAST}*f_min))**2 - 1)/max(M - 1, 0.001)",
+            "",
+            "inductance ratio at which the gain is reached a tenth above the lowest frequency",
+            GAIN,
+            "min",
+        ),
+        Line("m", "min(m_p, m_f)", "", "inductance ratio L_m/L_r", DEFINITION, "min", single=True),
+    )
+
+
+ABOVE_LEAST = 1.1
+"""How far above the lowest frequency allowed the least input is held."""
+
+
+def _least_ratio() -> Line:
+    """Return the least inductance ratio at which the peak gain suffices with a given magnetising inductance."""
+    text = f"{PEAK.format(m='m', Q='2*pi*f_r*L_ma/(m*R_ac)')} - {ASKED_GAIN}"
+    return Line("m", text, "", "inductance ratio L_m/L_r at which the peak gain suffices", GAIN, within=(1.05, 100.0), single=True)
 
 
 def _inductance(text: str) -> Line:
     return Line("L_r", text, "H", "resonant inductance, leakage included", TANK, "min", component=True)
 
 
-def transformer(share: str) -> tuple[Entry, ...]:
-    """Return turns ratio and gain; the bridge puts `share` of the input to the tank."""
+def transformer(share: str, ratio: str, meaning: str) -> tuple[Entry, ...]:
+    """Return turns ratio, from its formula, and gain; the bridge puts `share` of the input to the tank."""
     return (
         behind("k_F", {"centre-tap": "1", "bridge": "2"}, "", "rectifiers in series", KIRCHHOFF),
         Line("V_r", "V_o + k_F*(V_FD1 + R_D1*I_o) + R_sT*I_o", "V", "voltage that the secondary is clamped to", KIRCHHOFF),
-        Line("n_d", f"{share}*V_nom/V_r", "", "turns ratio at which the gain is 1 at nominal input", TANK, "min"),
+        Line("n_d", ratio, "", meaning, TANK, "min"),
         Line(
             "n",
             "n_d*(1 - min(1, N_p)) + min(1, N_p)*N_p/max(1, floor(N_p/n_d + 0.5))",
@@ -73,7 +99,7 @@ def sizing(share: str) -> tuple[Entry, ...]:
     """Return the tank from the gain that is asked."""
     limit = f"0.5*{share}*t_d/(8*C_S1*f_r)"
     return (
-        *transformer(share),
+        *transformer(share, f"{share}*V_nom/V_r", "turns ratio at which the gain is 1 at nominal input"),
         Line("M_a", ASKED_GAIN, "", "peak gain asked, with reserve", GAIN),
         Cases(
             soft,
@@ -97,9 +123,9 @@ def sizing(share: str) -> tuple[Entry, ...]:
                     ),
                     _inductance("(Q_a*R_ac + (1 - min(1, 1e9*Q_a))*min(Z_pk, 2*pi*f_r*L_mz/m))/(2*pi*f_r)"),
                 ),
-                "quality": (_ratio("Q_a", "min"), _inductance("Q_a*R_ac/(2*pi*f_r)")),
-                "leakage": (_ratio("2*pi*f_r*L_ra/R_ac", "min"), _inductance("L_ra")),
-                "magnetising": (_ratio("2*pi*f_r*L_ma/(m*R_ac)", "max"), _inductance("L_ma/m")),
+                "quality": (*_ratio("Q_a"), _inductance("Q_a*R_ac/(2*pi*f_r)")),
+                "leakage": (*_ratio("2*pi*f_r*L_ra/R_ac"), _inductance("L_ra")),
+                "magnetising": (_least_ratio(), _inductance("L_ma/m")),
             },
         ),
         *resonance(),
@@ -125,9 +151,7 @@ def operation(share: str) -> tuple[Entry, ...]:
     peak = "(1/sqrt(1 + m_0) + (0.539 - 0.7/sqrt(1 + m_0))*Q + 0.057*Q**2)*f_0"
     overload = "1.161*m_0**-0.638/max(M - 0.869 + 0.234/m_0, 0.01)*I_o/Q"
     return (
-        Line(
-            "f_b", "1/sqrt(1 + 8*m_0*(M - 1)/pi**2)", "", "frequency over resonance below it, any load", GAIN, "min", modes=(BELOW, AT)
-        ),
+        Line("f_b", "1/sqrt(1 + 8*m_0*(M - 1)/pi**2)", "", "frequency over resonance below it, any load", GAIN, "min", modes=(BELOW, AT)),
         Line("f_a", harmonic, "", "frequency over resonance above it, first harmonic", TANK, within=(1.0, 30.0), modes=(ABOVE,)),
         Line("f_s", {BELOW: "f_b*f_0", AT: "f_b*f_0", ABOVE: "f_a*f_0"}, "Hz", "switching frequency that holds the output", TANK, "min"),
         Line("f_pk", peak, "Hz", "frequency of the peak gain", GAIN),
@@ -135,47 +159,47 @@ def operation(share: str) -> tuple[Entry, ...]:
         Line("I_ovl", overload, "A", "load at which the peak gain is what is needed: overload", GAIN, "min"),
         Line("I_m", "n*V_r/(4*L_m*max(f_s, f_0))", "A", "peak magnetising current", VOLT_SECONDS, "min"),
         Line("t_z", "2*C_S1*V_in/I_m", "s", "dead time that soft switching needs", SOFT),
-        *carried(share, "sqrt(I_B**2 + I_m**2)", "sqrt(d_r*I_B**2/2 + I_m**2*(1 - d_r/2))"),
+        *carried(
+            share,
+            "sqrt(I_B**2 + I_m**2)",
+            "sqrt(d_r*I_B**2/2 + I_m**2*(1 - d_r/2))",
+            "Z_0*I_Lrpk + (I_Lrpk - I_B)*(1/d_r - 1)/(4*f_0*k_s*C_r)",
+        ),
         Line("I_sr", "n*sqrt(d_r*I_B**2/2 + (5/6 - 8/pi**2)*I_m**2)", "A", "rectified secondary current, rms", RESONANT),
-        *rectified(share, "I_m"),
+        *rectified(share, "I_m", "I_m"),
     )
 
 
-def carried(share: str, peak: str, rms: str) -> tuple[Line, ...]:
-    """Return the currents of tank and switches from formulas of the tank's peak and rms current."""
+def carried(share: str, peak: str, rms: str, swing: str) -> tuple[Line, ...]:
+    """Return the currents of tank and switches from formulas of the tank's peak and rms current, and of the capacitor's swing."""
     biased = f"(1 - {share})*V_in"
     return (
         Line("d_r", "min(1, f_s/f_0)", "", "part of the period in which the rectifier conducts", RESONANT, "min"),
         Line("I_B", "pi*I_o/(2*n*d_r)", "A", "peak of the resonant current that is passed on", RESONANT),
         Line("I_Lrpk", peak, "A", "peak tank current", RESONANT),
         Line("I_Lrrms", rms, "A", "rms tank current", RESONANT),
-        Line(
-            "V_Crpk",
-            f"{biased} + Z_0*I_Lrpk + (I_Lrpk - I_B)*(1/d_r - 1)/(4*f_0*k_s*C_r)",
-            "V",
-            "peak voltage of the resonant capacitor",
-            RESONANT,
-        ),
+        Line("V_Crpk", f"{biased} + {swing}", "V", "peak voltage of the resonant capacitor", RESONANT),
         Line("V_Crr", "(1 + m_V)*V_Crpk", "V", "voltage rating C_r should have", MARGIN),
         Line("I_Crrms", "I_Lrrms/k_s", "A", "rms current of each resonant capacitor", RESONANT),
         Line("I_in", "V_r*I_o/V_in", "A", "average input current", VOLT_SECONDS),
-        *stresses("S1", f"I_in/{share}/2", "I_Lrrms/sqrt(2)", "I_Lrpk", "V_in"),
+        *stresses("S1", f"I_in/{share}/2", "I_Lrrms/sqrt(2)", "I_Lrpk", "V_in + V_BS1"),
         Line("I_Np", "0", "A", "average current of winding Np", KIRCHHOFF),
         Line("I_Nprms", "I_Lrrms", "A", "rms current of winding Np", RESONANT),
     )
 
 
-def rectified(share: str, magnetising: str) -> tuple[Entry, ...]:
-    """Return what rectifier, secondary, output and input capacitor bear, and what remains when the output is shorted."""
+def rectified(share: str, magnetising: str, turned: str) -> tuple[Entry, ...]:
+    """Return what rectifier, secondary, output and input capacitor bear, and what remains when the output is shorted.
+
+    ``magnetising`` is the formula of the peak magnetising current, ``turned`` that of the tank current at an edge.
+    """
     short = f"{share}*V_in*2*sqrt(2)/(pi*Z_0*(f_max/f_0 - f_0/f_max))"
     return (
-        behind(
-            "V_Db", {"centre-tap": "2*V_o + V_FD1", "bridge": "V_o + V_FD1"}, "V", "voltage between output and the far end", KIRCHHOFF
-        ),
+        behind("V_Db", {"centre-tap": "2*V_o + V_FD1", "bridge": "V_o + V_FD1"}, "V", "voltage between output and the far end", KIRCHHOFF),
         *stresses("D1", "I_o/2", "I_sr/sqrt(2)", f"n*sqrt(I_B**2 + (0.37*{magnetising})**2)", "V_Db", "rectifier"),
         behind("I_Ns1rms", {"centre-tap": "I_sr/sqrt(2)", "bridge": "I_sr"}, "A", "rms current of winding Ns1", RESONANT),
         *tuned_smoothing("d_r", "I_sr"),
-        *supplied(share, magnetising),
+        *supplied(share, turned),
         Line("I_sc", short, "A", "tank current, rms, at the highest frequency with the output shorted", TANK),
         Line(
             "f_st",
@@ -214,7 +238,6 @@ def proofs() -> tuple[Proof, ...]:
         Proof("V_Crpk", "C_r.v", "maximum", ROUGH),
         Proof("I_Crrms", "C_r.i", "rms", ROUGH),
         Proof("I_S1rms", "S1.i", "rms", ROUGH),
-        Proof("I_S1pk", "S1.i", "maximum", ROUGH),
         Proof("V_S1", "S1.v", "maximum"),
         Proof("I_D1", "D1.i", "average", ROUGH),
         Proof("I_D1rms", "D1.i", "rms", ROUGH),
