@@ -15,9 +15,13 @@ from typing import Any
 
 from jump_lane.spec import Spec, parse_spec
 from jump_lane.study.template import example
+from jump_lane.topologies import NAMES, page
 from jump_lane.topologies.design import Design, derive
 
 REFERENCE = Path(__file__).parent / "reference"
+PULSED = tuple(name for name in NAMES if page(name).naming is None)
+"""Topologies whose duty ratio or phase sets the current of inductors; the others are controlled by frequency and angles."""
+
 COMMAND = Path(sys.executable).parent / "jumplane"
 
 

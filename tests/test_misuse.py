@@ -176,7 +176,7 @@ class GateFormulas(unittest.TestCase):
             ("D", 0.4, 1.0), ("1 - D", 0.6, -1.0), ("-D + 1", 0.6, -1.0), ("0.5*(D + 0.2)/2", 0.15, 0.25),
             ("D**2", 0.16, 0.8), ("0.2/D", 0.5, -1.25), ("D*D - D", -0.24, -0.2), ("+0.25", 0.25, 0.0),
         ):  # fmt: skip
-            found = edge(text, "g")(Instant(0.4, 1.0))
+            found = edge(text, "g")({"D": Instant(0.4, 1.0)})
             self.assertAlmostEqual(found.fraction, value, msg=text)
             self.assertAlmostEqual(found.slope, slope, msg=text)
 
@@ -199,7 +199,7 @@ class GateFormulas(unittest.TestCase):
     def test_no_value(self) -> None:
         for text in ("1/(D - 0.4)", "1/D/D/0.0001"):
             with self.assertRaises(ConvergenceError):
-                edge(text, "g")(Instant(0.4, 1.0))
+                edge(text, "g")({"D": Instant(0.4, 1.0)})
 
     def test_an_interval_wraps_around(self) -> None:
         start, end = wrapped(Instant(0.8), Instant(0.3, 1.0), "g")

@@ -50,6 +50,8 @@ class Reading(unittest.TestCase):
                 "output",
                 "switching",
                 "transformer",
+                "tank",
+                "angles",
                 "margin",
                 "tolerance",
                 "damping",

@@ -62,4 +62,4 @@ class PageCase(unittest.TestCase):
             self.assertLess(abs(finding.deviation), limit, finding)
 
     def mode(self, design: Design) -> str:
-        return simulated_mode(design.page, self.simulated(design))
+        return simulated_mode(design.page, design.point(0, 0), self.simulated(design))

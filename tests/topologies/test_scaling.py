@@ -55,9 +55,15 @@ def plain(name: str, secondary: str | None) -> dict[str, Any]:
         for key in ("voltage", "current", "leds"):
             output.update(numbers(key, output.pop(key)) if key in output else {})
     tables["switching"]["frequency"] = number(tables["switching"]["frequency"])
+    if "frequency_limits" in tables["switching"]:
+        limits = tables["switching"]["frequency_limits"]
+        tables["switching"]["frequency_limits"] = {k: number(v) for k, v in limits.items()}
     tables["switching"].pop("dead_time", None)
     tables["switching"]["current_ripple"] = "30 %"
     tables["switching"]["rectifier"] = "diode"
+    for role in page(name).roles if page(name).bodies else ():
+        if role.kind == "switch":
+            tables.setdefault("parts", {}).setdefault(role.name, {})["body_voltage"] = 0.9
     parts = tables.get("parts", {}).items()
     tables["parts"] = {
         n: {k: number(v) for k, v in data.items() if k in KEYS} for n, data in parts if isinstance(data, dict)
@@ -106,7 +112,8 @@ def scaled(tables: dict[str, Any], law: str, factor: float) -> dict[str, Any]:
     for output in out["output"]:
         output["voltage"] = times(output["voltage"], "V")
         output["current"] = times(output["current"], "A")
-    out["switching"]["frequency"] = times(out["switching"]["frequency"], "Hz")
+    for key in {"frequency", "frequency_limits"} & set(out["switching"]):
+        out["switching"][key] = times(out["switching"][key], "Hz")
     for data in out.get("parts", {}).values():
         data.update({k: times(v, KEYS[k]) for k, v in data.items() if k in KEYS})
     return out

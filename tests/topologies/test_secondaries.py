@@ -12,13 +12,13 @@ from jump_lane.spec import parse_spec
 from jump_lane.study.check import check_corner
 from jump_lane.study.compare import of_topologies
 from jump_lane.study.template import example
-from jump_lane.topologies import NAMES, page
+from jump_lane.topologies import page
 from jump_lane.topologies.components import components
 from jump_lane.topologies.design import Design, derive
-from tests.common import CommandCase
+from tests.common import PULSED, CommandCase
 from tests.topologies.pagecase import PageCase
 
-TAKING = [name for name in NAMES if page(name).secondaries]
+TAKING = [name for name in PULSED if page(name).secondaries]
 
 TAKING_SPEC = parse_spec(tomllib.loads(example("forward")), "forward")
 

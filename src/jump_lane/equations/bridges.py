@@ -105,7 +105,8 @@ def _lines(m: float, phi: float, t1: float, t2: float, port: float) -> tuple[Arr
     middle = (first + last) / 2.0
     a, b = (0.0, 0.5 - t1) if port == 1.0 else (phi, phi + 0.5 - t2)
     sign = _high(middle - a) - _high(middle - b)
-    start, end = (sign * bridges_at(*(np.asarray(v) for v in (m, phi, t1, t2)), x) for x in (first, last))
+    fixed = [np.asarray(v) for v in (m, phi, t1, t2)]
+    start, end = (sign * bridges_at(fixed[0], fixed[1], fixed[2], fixed[3], x) for x in (first, last))
     return last - first, start, end
 
 

@@ -12,6 +12,7 @@ from functools import partial
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.judge.ripple import Charging, drawn
 from jump_lane.judge.soft import is_soft, left_limits, soft_limits
+from jump_lane.judge.stress import settled_swing
 from jump_lane.quantities import show_percent
 from jump_lane.topologies.design import Design
 
@@ -158,7 +159,7 @@ def _output_ripple(design: Design, k: int, i: int, j: int) -> Limit:
         symbol=f"dV_o{_suffix(k)}",
         meaning=f"ripple of output {k + 1}, peak to peak",
         unit="V",
-        measure=partial(swing, f"{_load(k)}.v"),
+        measure=lambda scene: settled_swing(design, scene.recording, f"{_load(k)}.v"),
         asked=limit,
         highest=limit,
         key=f"output.{k + 1}.voltage_ripple",

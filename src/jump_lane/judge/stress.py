@@ -70,6 +70,32 @@ def settled_peak(recording: Recording, signal: str, over: float) -> float:
     return max(*before, *(abs(recording.value_at(signal, edge.time + over)) for edge in edges))
 
 
+def discharge_time(design: Design, recording: Recording) -> float:
+    """Return in which time output capacitances that the circuit contains have discharged at turn-on [s]; 0 without any."""
+    times = [0.0]
+    for role in design.page.roles:
+        if role.kind == "switch" and f"C_{role.elements[0]}.v" in recording.names:
+            times.append(
+                DISCHARGED * design.sheet[f"R_{role.tag}"].worst * design.sheet[f"C_{role.tag}"].worst
+            )
+    return max(times)
+
+
+def settled_swing(design: Design, recording: Recording, signal: str) -> float:
+    """Return the peak-to-peak value of a signal without what the discharge of capacitances at turn-on leaves on it."""
+    over = discharge_time(design, recording)
+    if over == 0.0:
+        return recording.measures(signal).peak_to_peak
+    wave = recording.waveforms((signal,))
+    gates = [recording.index(n) for n in recording.names if n.endswith(".gate")]
+    kept = np.ones(len(wave.time), dtype=bool)
+    for edge in recording.edges:
+        if (edge.after[gates] > edge.before[gates]).any():
+            since = (wave.time - edge.time) % recording.period
+            kept &= (since > over) & (since < recording.period - 1e-6 * over)
+    return float(np.ptp(wave.signals[signal][kept]))
+
+
 def stresses_of(design: Design, recording: Recording, every: Sequence[Component]) -> Iterator[Stress]:
     """Yield the stress of every component as simulated."""
     for component in every:

@@ -33,8 +33,8 @@ def compare_view(title: str, found: list[Candidate]) -> View:
 def _row(c: Candidate) -> tuple[str, ...]:
     return (
         c.name,
-        f"{show(c.duty[0])} … {show(c.duty[1])}",
-        ", ".join(SHORT[m] for m in c.modes),
+        f"{show(c.duty[0], c.unit)} … {show(c.duty[1], c.unit)}",
+        ", ".join(SHORT.get(m, m) for m in c.modes),
         show(c.stress),
         show(c.energy, "J"),
         show(c.output_rms, "A"),

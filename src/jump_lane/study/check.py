@@ -307,7 +307,7 @@ def _proven(design: Design, scene: Scene, proof: Proof, limit: Limit | None, i: 
     value = design.sheet[proof.symbol]
     derived = value.corner(i, j)
     measures = scene.recording.measures(proof.signal)
-    simulated = float(getattr(measures, proof.measure))
+    simulated = float(getattr(measures, proof.measure)) if limit is None else limit.measure(scene)
     scale = abs(design.sheet[proof.scale].corner(i, j)) if proof.scale else abs(derived)
     scale = max(scale, measures.peak if scale < FEW * measures.peak else 0.0)
     simulated = 0.0 if abs(simulated) < NOISE * scale else simulated

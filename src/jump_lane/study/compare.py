@@ -51,6 +51,8 @@ class Candidate:
     output_rms: float = float("nan")
     input_rms: float = float("nan")
     parts: tuple[int, int, int] = (0, 0, 0)
+    unit: str = ""
+    """Unit of the control."""
 
 
 def of_topologies(spec: Spec, names: list[str]) -> Iterator[Candidate]:
@@ -90,13 +92,14 @@ def candidate(name: str, spec: Spec) -> Candidate:
     return Candidate(
         name,
         "",
-        (float(duty.min()), float(duty.max())),
+        (float(np.nanmin(duty)), float(np.nanmax(duty))),
         tuple(sorted(modes)),
         float(np.nansum([_stress(design, e.name) for e in design.valves])) / power,
         sum(_energy(design, e) for e in elements if isinstance(e, Inductor)),
         _largest(design, "I_Corms"),
         _largest(design, "I_Cirms"),
         _parts(design, elements),
+        design.page.control.unit,
     )
 
 

@@ -30,6 +30,12 @@ CONSISTENT, NOISE = 1e-11, 2e-14
 
 JUMP = 1e-9
 
+SEARCHED, MOST_SEARCHED = 8, 10
+"""Natural valves up to which all combinations are tried, and of more of them how many may be in doubt."""
+
+EDGE = 1e-6
+"""A guard below this part of the magnitudes that it is made of is at the edge."""
+
 
 class Sizes(NamedTuple):
     """Numbers of states n, entries of z, gated and natural valves, tangent columns."""
@@ -151,7 +157,7 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
 
     Returns status, combination, configuration.
     """
-    entered = work[0]
+    entered, seen = work[0], 0
     for _ in range(6 * sizes.natural + 6):
         c = find(tables.info, combo)
         if c < 0:
@@ -165,17 +171,44 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
         if which == FITS:
             return OK, combo, c
         combo ^= 1 << (sizes.gated + which)
-    return _search(tables, combo, z, p, columns, sizes, tick, work)
+        seen |= 1 << which
+    return _search(tables, combo, seen, z, p, columns, sizes, tick, work)
 
 
 @compiled
-def _search(tables, combo, z, p, columns, sizes, tick, work):
-    """Try every combination of natural valves, where flipping the worst one went round in circles."""
-    if sizes.natural > 8:
-        return CHATTER, combo, -1
+def _doubtful(tables, combo, seen, z, sizes):
+    """Return the natural valves that may be flipped: all if they are few, or those that went round in circles and any that
+    are at the edge of conducting; two in series start together."""
+    if sizes.natural <= SEARCHED:
+        return (1 << sizes.natural) - 1
+    for flipped in (0, seen):
+        c = find(tables.info, combo ^ (flipped << sizes.gated))
+        if c < 0:
+            continue
+        for k in range(sizes.natural):
+            value = 0.0
+            for j in range(sizes.n + 1):
+                value += tables.watch[c, j, k] * z[j]
+            if value <= EDGE * magnitude(tables.watch, c, z, sizes.n + 1, k):
+                seen |= 1 << k
+    return seen
+
+
+@compiled
+def _search(tables, combo, seen, z, p, columns, sizes, tick, work):
+    """Try every combination of natural valves in doubt, where flipping the worst one went round in circles."""
     channels = combo & ((1 << sizes.gated) - 1)
-    for code in range(1 << sizes.natural):
-        candidate = channels | (code << sizes.gated)
+    free = _doubtful(tables, combo, seen, z, sizes)
+    fixed, count = (combo >> sizes.gated) & ~free, 0
+    for k in range(sizes.natural):
+        count += (free >> k) & 1
+    code, left = 0, 1 << count
+    if count > MOST_SEARCHED:
+        left = 0
+    while left > 0:
+        left -= 1
+        candidate = channels | ((fixed | code) << sizes.gated)
+        code = (code - free) & free
         c = find(tables.info, candidate)
         if c < 0:
             return MISSING, candidate, c

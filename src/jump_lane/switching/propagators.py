@@ -12,6 +12,8 @@ W. Zhong and F. Williams, "A precise time step integration method", Proc. IMechE
 
 from __future__ import annotations
 
+import contextlib
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -19,11 +21,24 @@ from numba import njit
 
 
 def _kept() -> bool:
-    """Tell whether compiled code can be kept: beside the package, or in a folder of the user's."""
+    """Tell whether compiled code can be kept: beside the package, or in a folder of the user's.
+
+    What was kept of other sources is thrown away: a function is compiled together with those that it calls, and what it is
+    kept by is its own file alone.
+    """
     try:
-        njit(cache=True)(_halvings_of)
+        folder = Path(str(njit(cache=True)(_halvings_of).stats.cache_path))
     except RuntimeError:
         return False
+    sources = sorted(Path(__file__).parent.glob("*.py"))
+    now = "\n".join(f"{s.name} {s.stat().st_mtime_ns} {s.stat().st_size}" for s in sources)
+    with contextlib.suppress(OSError):
+        stamp = folder / "compiled-from.txt"
+        if not stamp.is_file() or stamp.read_text() != now:
+            folder.mkdir(parents=True, exist_ok=True)
+            for old in folder.glob("*.nb[ci]"):
+                old.unlink()
+            stamp.write_text(now)
     return True
 
 

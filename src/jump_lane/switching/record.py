@@ -81,6 +81,8 @@ class Recording(Integrals):
             if valve.knot or self.network.stamp.bars[at] >= 0:
                 continue
             for k, c in enumerate(self.trace.configurations):
+                if self.trace.durations[k] <= 1:
+                    continue  # a tick is how closely two events that fall together are told apart
                 closed = bool((self.engine.combo(int(c)) >> at) & 1)
                 signal = first + at + (branches if closed else 0)
                 limit = 0.0 if closed else valve.v_f

@@ -339,8 +339,10 @@ def given_turns(spec: Spec, units: Mapping[str, str]) -> dict[str, float]:
 
 
 def bias_of(capacitor: str, known: Sheet | None) -> float:
-    """Return the largest DC voltage of a capacitor [V], or 0 where it is not known."""
+    """Return the largest DC voltage of a capacitor [V], the peak where it resonates, or 0 where it is not known."""
     symbol = "V_in" if capacitor == "C_i" else f"V_{capacitor.replace('_', '')}"
+    peak = f"{symbol}pk"
+    symbol = peak if known is not None and peak in known else symbol
     if capacitor.startswith("C_o"):
         symbol = f"V_o{capacitor.removeprefix('C_o')}"
     return float(known[symbol].values.max()) if known is not None and symbol in known else 0.0

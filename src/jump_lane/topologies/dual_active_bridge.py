@@ -206,6 +206,9 @@ def shown(seen: Seen, p: Point) -> str:
     return f"{way}/{soft} soft"
 
 
+DELAYED = 0.2
+"""Dead time delays edges that have no current to swing them over, the more the lighter the load."""
+
 FIGURE = (
     ("gate", ("S1.gate", "S3.gate", "S5.gate", "S7.gate")),
     ("first bridge", ("@a", "@b")),
@@ -260,6 +263,7 @@ PAGE = Page(
     idle=("L",),
     duty_limit=0.0,
     turns=transformers.TURNS,
+    looser={"t_d": DELAYED},
     proofs=(
         Proof("V_o", "load.v", "average"),
         Proof("I_Lrms", "L.i", "rms"),

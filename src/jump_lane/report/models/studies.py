@@ -179,6 +179,7 @@ class Candidate(Model):
     output_rms: Value
     input_rms: Value
     parts: list[int]
+    unit: str
 
 
 class Compare(Output):
