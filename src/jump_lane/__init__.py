@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from jump_lane.library.result import Result
     from jump_lane.library.sides import compare, damp
     from jump_lane.library.studies import cross, efficiency, modes, sweep
+    from jump_lane.library.tanks import angles, gain
     from jump_lane.library.words import diff, explain, list_topologies, schema
 
 __version__ = "0.1.0"
@@ -37,6 +38,7 @@ _PLACES = {
     "library.points": ("measure", "simulate", "spectrum"),
     "library.result": ("Result",),
     "library.studies": ("cross", "efficiency", "modes", "sweep"),
+    "library.tanks": ("angles", "gain"),
     "library.words": ("diff", "explain", "list_topologies", "schema"),
 }
 """Where each public name lives; nothing is imported before it is used."""
@@ -50,6 +52,7 @@ __all__ = [
     "NoResultError",
     "Result",
     "__version__",
+    "angles",
     "check",
     "compare",
     "cross",
@@ -59,6 +62,7 @@ __all__ = [
     "efficiency",
     "explain",
     "fit",
+    "gain",
     "list_topologies",
     "load",
     "losses",

@@ -26,6 +26,7 @@ from jump_lane.cli import (
     size,
     streams,
     study,
+    tanks,
     waves,
 )
 from jump_lane.errors import JumpLaneError
@@ -51,7 +52,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
-for module in (design, size, fit, waves, study, losses, pick, compare, damp, circuit, demo):
+for module in (design, size, fit, waves, study, tanks, losses, pick, compare, damp, circuit, demo):
     module.register(app)
 
 

@@ -296,7 +296,7 @@ def _draw_curves(axes: Any, curves: list[Curve], x_scale: float) -> None:
     many = len(curves) > len(COLOURS)
     for place, curve in enumerate(curves):
         k = place if curve.like is None else curve.like
-        colour = _shade(k / (len(curves) - 1)) if many else COLOURS[k % len(COLOURS)]
+        colour = shade(k / (len(curves) - 1)) if many else COLOURS[k % len(COLOURS)]
         marker = curve.marker or ("." if len(curve.x) <= 40 else "")
         line = "" if curve.marker else "-"
         label = curve.label if not many or place in (0, len(curves) - 1) else None
@@ -313,7 +313,7 @@ def _draw_curves(axes: Any, curves: list[Curve], x_scale: float) -> None:
     dress(axes)
 
 
-def _shade(part: float) -> tuple[float, float, float]:
+def shade(part: float) -> tuple[float, float, float]:
     """Return a colour between the first two of the palette."""
     ends = [tuple(int(c[i : i + 2], 16) / 255.0 for i in (1, 3, 5)) for c in COLOURS[:2]]
     red, green, blue = (a + part * (b - a) for a, b in zip(*ends, strict=True))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
@@ -117,6 +118,7 @@ class Engine:
         self.tick = self.circuit.period / PERIOD
         self.switches = tuple(v.name for v in self.network.valves[: self.network.gated])
         self._schedules: dict[float, Schedule] = {}
+        self._rows: dict[int, tuple[Array, Array, Array]] = {}
         branches = self.network.branches
         meters = [(branches.index(m.branch), int(m.voltage)) for m in self.meters]
         self._model = Model(self.network.stamp, np.array(meters, dtype=np.int64).reshape(len(meters), 2))
@@ -128,6 +130,13 @@ class Engine:
         )
         self.tables = self._allocate(8)
         self.record = self._new_record(64)
+
+    def gated(self, circuit: Circuit) -> Engine:
+        """Return an engine of a circuit with the same elements and period, other gates: what is known of these is kept."""
+        other = copy.copy(self)
+        other.circuit, other._schedules, other._latest = circuit, {}, None
+        other.statistics = Statistics()
+        return other
 
     def _allocate(self, capacity: int) -> Tables:
         nz, natural = self.nz, len(self.network.valves) - self.network.gated
@@ -165,9 +174,11 @@ class Engine:
 
     def rows(self, index: int) -> tuple[Array, Array, Array]:
         """Return voltages and currents of all branches, and node potentials, as rows over [y; 1]."""
-        *_, unknowns = work_out(self.network.stamp, self.combo(index))
-        voltage, current = branch_rows(self.network.stamp, self.combo(index), unknowns)
-        return voltage, current, unknowns[: len(self.network.nodes)]
+        if index not in self._rows:
+            *_, unknowns = work_out(self.network.stamp, self.combo(index))
+            voltage, current = branch_rows(self.network.stamp, self.combo(index), unknowns)
+            self._rows[index] = voltage, current, unknowns[: len(self.network.nodes)]
+        return self._rows[index]
 
     def schedule(self, control: float) -> Schedule:
         """Return the gate edges at a value of the control variable."""

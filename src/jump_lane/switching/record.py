@@ -163,9 +163,18 @@ class Recording(Integrals):
 
     def turn_on_voltage(self, switch: str) -> float:
         """Return the largest voltage that a switch turns on against [V]; 0 if it never turns on."""
-        gate, voltage = self.index(f"{switch}.gate"), self.index(f"{switch}.v")
-        ons = (e for e in self.edges if e.before[gate] < 0.5 < e.after[gate])
-        return max((float(e.before[voltage]) for e in ons), default=0.0)
+        bit, voltage = self.engine.switches.index(switch), self.index(f"{switch}.v")
+        if self.engine.statistics.jumps:
+            gate = self.index(f"{switch}.gate")
+            ons = (e for e in self.edges if e.before[gate] < 0.5 < e.after[gate])
+            return max((float(e.before[voltage]) for e in ons), default=0.0)
+        found, trace = 0.0, self.trace
+        closed = [(self.engine.combo(int(c)) >> bit) & 1 for c in trace.configurations]
+        for k, now in enumerate(closed):
+            if now and not closed[k - 1]:
+                row = self._rows[int(trace.configurations[k - 1])][voltage]
+                found = max(found, float(row @ trace.states[k, : self.width]))
+        return found
 
     def last_current(self, valve: str) -> float:
         """Return the current of a valve (body diode included) at the end of the stretch it conducts last [A]."""

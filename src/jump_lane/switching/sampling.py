@@ -69,7 +69,11 @@ class Sampled:
 
     def _origin(self, k: int) -> Array:
         """Return the state at the tick on which stretch k starts (its event may lie within the tick before)."""
-        return np.asarray(self.grids[k][1][1 if self.trace.rests[k] > 0.0 else 0])
+        start, rest = self.trace.states[k], self.trace.rests[k]
+        if rest == 0.0:
+            return np.asarray(start)
+        whole = start @ self.engine.tables.phi[self.trace.configurations[k], 0]
+        return np.asarray(start + rest * (whole - start))
 
     @cached_property
     def grids(self) -> list[tuple[NDArray[np.int64], Array]]:

@@ -108,8 +108,8 @@ NEARBY = 0.1
 class _Shooting:
     """Newton iteration on the states and, if regulated, the control variable."""
 
-    def __init__(self, engine: Engine, regulation: Regulation | None) -> None:
-        self.engine = engine
+    def __init__(self, engine: Engine, regulation: Regulation | None, closely: float = RESIDUAL) -> None:
+        self.engine, self.closely = engine, closely
         self.regulation = regulation
         self.n = engine.n
 
@@ -180,11 +180,16 @@ class _Shooting:
 
     def descended(self, point: _Trial) -> _Trial:
         """Go on by whole steps at a fixed control as long as each closes better."""
+        if point.size < self.closely or point.shot.step is None:
+            return point
+        z = point.z.copy()
+        z[: self.n] += point.shot.step
         try:
-            z, combo, shot = self.engine.descend(point.z, point.combo, point.control, RESIDUAL)
+            z, combo, shot = self.engine.descend(z, point.shot.run.combo, point.control, self.closely)
         except ConvergenceError:
             return point
-        return _Trial(z, combo, point.control, shot) if math.isfinite(shot.size) else point
+        found = _Trial(z, combo, point.control, shot)
+        return found if found.size < point.size else point
 
     def _line_search(self, point: _Trial) -> _Trial | None:
         step = self.direction(point)
@@ -240,6 +245,8 @@ def steady_state(
     regulation: Regulation | None = None,
     guess: dict[str, float] | None = None,
     near: SteadyState | None = None,
+    known: Engine | None = None,
+    closely: float = RESIDUAL,
 ) -> SteadyState:
     """Find the periodic steady state of a circuit.
 
@@ -254,6 +261,11 @@ def steady_state(
     near
         A steady state of the same circuit with other figures of its sources and resistances, instead of a guess: the period
         is then cut into pieces, which finds states that are unstable by themselves.
+    known
+        An engine of a circuit with the same elements and base period, whose knowledge is used; where an average is held,
+        one that held the same.
+    closely
+        The residual with which a state at a fixed control is taken as it is.
 
     Returns
     -------
@@ -270,13 +282,16 @@ def steady_state(
     UnsolvableError
         If sources contradict each other.
     """
-    validate(circuit)
     meters = () if regulation is None else (Meter(regulation.branch, regulation.voltage),)
-    engine = Engine(circuit, meters)
+    if known is None or known.meters != meters:
+        validate(circuit)
+        engine = Engine(circuit, meters)
+    else:
+        engine = known.gated(circuit)
     if near is not None:
         return _joined(engine, regulation, near)
     z = engine.start(guess or {})
-    shooting = _Shooting(engine, regulation)
+    shooting = _Shooting(engine, regulation, closely)
     first = shooting.begin(z, circuit.control)
     point, steps = shooting.solve(first)
     if not point.size < LAST_RESORT:

@@ -28,7 +28,7 @@ from jump_lane.spec import Spec
 from jump_lane.topologies.blocks import transformers
 from jump_lane.topologies.blocks.devices import stresses
 from jump_lane.topologies.blocks.sources import ASKED, DEFINITION, KIRCHHOFF, LEAST_RMS, PHASE_SHIFT, PIECES, RMS_VALUES, SOFT, VOLT_SECONDS
-from jump_lane.topologies.page import Cases, Entry, Naming, Page, Proof, Seen
+from jump_lane.topologies.page import Angled, Cases, Entry, Naming, Page, Proof, Seen
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 
@@ -256,6 +256,14 @@ PAGE = Page(
     gates=by_phase,
     control=Control("phi", "phase between the bridges", -0.5, 0.5, PHASE, "phi_lo", "phi_hi"),
     naming=Naming(derived, shown),
+    angled=Angled(
+        ("phi", "t1", "t2"),
+        lambda angles, p: legs(angles["phi"], angles["t1"], angles["t2"], p["t_d"] * p["f_s"]),
+        least={"phi": "least_rms_phi(p, M)", "t1": "least_rms_t1(p, M)", "t2": "least_rms_t2(p, M)"},
+        plain={"phi": "bridges_phase(p, M, 0*p, 0*p)", "t1": "0*p", "t2": "0*p"},
+        leads="S1",
+        levels=dict.fromkeys(LEGS, "V_in") | dict.fromkeys(FAR_LEGS, "V_o"),
+    ),
     bodies=True,
     returns=True,
     varied=varied,

@@ -53,6 +53,7 @@ PAGE = Page(
     control=Control("f_s", "switching frequency", 0.0, 1e9, FREQUENCY, "f_min", "f_max", sure=False),
     naming=stage.NAMING,
     side=series.SIDE,
+    gain=series.HARMONIC,
     bodies=True,
     soft=True,
     start={"C_o": "V_o"},

@@ -95,6 +95,50 @@ class Naming:
 
 
 @dataclass(frozen=True)
+class Gain:
+    """How the gain of a tank follows from frequency and load.
+
+    Attributes
+    ----------
+    harmonic
+        Formula by the first harmonic, over the frequency x in units of the resonance f_0 and symbols of the page.
+    stated
+        Symbols that say what remains beyond the loads asked.
+    """
+
+    harmonic: str
+    stated: tuple[str, ...] = ("I_ovl", "I_sc", "f_st")
+
+
+@dataclass(frozen=True)
+class Angled:
+    """Angles that may be set apart from each other, in parts of the period.
+
+    Attributes
+    ----------
+    symbols
+        Their symbols, the one that usually holds the output first.
+    gates
+        The gate pattern at given angles.
+    least
+        Formulas of the angles with the least rms current, by symbol.
+    plain
+        Formulas of the angles as they are usually taken.
+    leads
+        Switch whose current is looked at.
+    levels
+        Symbol of the voltage that each switch blocks.
+    """
+
+    symbols: tuple[str, ...]
+    gates: Callable[[Mapping[str, float], Point], Gates]
+    least: Mapping[str, str]
+    plain: Mapping[str, str]
+    leads: str
+    levels: Mapping[str, str]
+
+
+@dataclass(frozen=True)
 class Side:
     """That what is held may be met twice: which of the two states is meant, and how it is found.
 
@@ -243,8 +287,8 @@ class Page:
         The period in that unit as a function of the control variable, where that moves it.
     bodies
         Whether switches have body diodes, and legs dead time, whatever rectifies.
-    naming, side
-        Modes of their own, and which of two states is meant.
+    naming, side, gain, angled
+        Modes of their own, which of two states is meant, and what is mapped: gain over frequency, or what angles do.
     soft
         Whether every switch is meant to turn on without voltage at any load.
     returns
@@ -290,6 +334,8 @@ class Page:
     bodies: bool = False
     naming: Naming | None = None
     side: Side | None = None
+    gain: Gain | None = None
+    angled: Angled | None = None
     soft: bool = False
     returns: bool = False
     varied: Callable[[Spec], Page] | None = None

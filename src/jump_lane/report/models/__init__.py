@@ -16,6 +16,8 @@ OUTPUTS: dict[str, type[Output]] = {
     "spectrum": points.Spectrum,
     "sweep": studies.Sweep,
     "modes": studies.Modes,
+    "gain": studies.Gain,
+    "angles": studies.Angles,
     "cross": studies.Cross,
     "losses": points.Losses,
     "corners": points.Corners,

@@ -59,6 +59,78 @@ class ModePoint(Model):
     reason: str | None
 
 
+class GainPlace(Model):
+    """An exact state of a tank: load [A], frequency [Hz], gains [1], current left before the capacitive side [A]."""
+
+    load: Value
+    frequency: Value
+    gain: Value
+    harmonic: Value
+    reserve: Value
+    reason: str | None
+
+
+class GainCorner(Model):
+    """A corner with the output held, or why it is not."""
+
+    V_in: Value
+    I_o: Value
+    gain: Value
+    derived: Value
+    frequency: Value
+    mode: str | None
+    reason: str | None
+
+
+class Stated(Model):
+    """A value that is stated."""
+
+    value: Value
+    unit: str
+    meaning: str
+
+
+class Gain(Output):
+    """The gain of a tank."""
+
+    resonance: Value
+    places: list[GainPlace]
+    corners: list[GainCorner]
+    stated: dict[str, Stated]
+
+
+class AngleSpot(Model):
+    """An exact state at two angles [parts of the period]: power [W], rms current [A], soft switches."""
+
+    at: Values
+    power: Value
+    rms: Value
+    soft: list[str]
+    reason: str | None
+
+
+class AnglePoint(Model):
+    """An operating point with the angles that hold the output, as usual and with the least rms current [A]."""
+
+    name: str
+    V_in: Value
+    I_o: Value
+    angles: dict[str, Value]
+    least: dict[str, Value]
+    rms: Values
+    reason: str | None
+
+
+class Angles(Output):
+    """A map over two angles."""
+
+    across: str
+    up: str
+    fixed: dict[str, Value]
+    spots: list[AngleSpot]
+    points: list[AnglePoint]
+
+
 class Modes(Output):
     """The map of conduction modes."""
 

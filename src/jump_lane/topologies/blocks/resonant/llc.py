@@ -16,7 +16,7 @@ from jump_lane.topologies.blocks.proofs import output_proofs
 from jump_lane.topologies.blocks.resonant.stage import ABOVE, AT, BELOW
 from jump_lane.topologies.blocks.sources import DEFINITION, GAIN, KIRCHHOFF, MARGIN, RESONANT, SOFT, TANK, VOLT_SECONDS
 from jump_lane.topologies.blocks.transformers import behind
-from jump_lane.topologies.page import Bound, Cases, Entry, Proof
+from jump_lane.topologies.page import Bound, Cases, Entry, Gain, Proof
 
 PEAK = "1.161*{m}**-0.638/({Q}) + 0.869 - 0.234/{m}"
 """Peak gain over inductance ratio m and quality factor Q, fitted to exact steady states within 1.2 %."""
@@ -218,6 +218,8 @@ def rectified(share: str, magnetising: str, turned: str) -> tuple[Entry, ...]:
 def _turn(share: str) -> str:
     return f"{share}*V_in*sqrt(2)/(pi*Z_0*I_Lrrms)"
 
+
+HARMONIC = Gain("1/sqrt((1 + (1 - 1/x**2)/m_0)**2 + (Q*(x - 1/x))**2)")
 
 BOUNDS = (
     Bound(

@@ -14,7 +14,7 @@ from jump_lane.topologies.blocks.resonant.llc import carried, rectified, resonan
 from jump_lane.topologies.blocks.resonant.llc import proofs as proofs_of_llc
 from jump_lane.topologies.blocks.resonant.stage import SIDE as SIDE_OF_LLC
 from jump_lane.topologies.blocks.sources import CHARGED, SOFT, TANK
-from jump_lane.topologies.page import Bound, Entry, Proof
+from jump_lane.topologies.page import Bound, Entry, Gain, Proof
 
 USUAL = 2.0
 """Quality factor at full load where the file asks for none: the output falls to half at about 1.5 times the resonance."""
@@ -52,6 +52,8 @@ def operation(share: str) -> tuple[Entry, ...]:
         *rectified(share, "0", "I_m"),
     )
 
+
+HARMONIC = Gain("1/sqrt(1 + (Q*(x - 1/x))**2)", ("I_sc", "f_st"))
 
 BOUNDS = (Bound("M", "M_1", "a series resonance gives no more than 1: fewer primary turns"),)
 
