@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from jump_lane.library.result import Result
     from jump_lane.library.sides import compare, damp
     from jump_lane.library.studies import cross, efficiency, modes, sweep
-    from jump_lane.library.tanks import angles, gain
+    from jump_lane.library.tanks import angles, gain, scale
     from jump_lane.library.words import diff, explain, list_topologies, schema
 
 __version__ = "0.1.0"
@@ -38,7 +38,7 @@ _PLACES = {
     "library.points": ("measure", "simulate", "spectrum"),
     "library.result": ("Result",),
     "library.studies": ("cross", "efficiency", "modes", "sweep"),
-    "library.tanks": ("angles", "gain"),
+    "library.tanks": ("angles", "gain", "scale"),
     "library.words": ("diff", "explain", "list_topologies", "schema"),
 }
 """Where each public name lives; nothing is imported before it is used."""
@@ -71,6 +71,7 @@ __all__ = [
     "new",
     "pick",
     "run_circuit",
+    "scale",
     "schema",
     "simulate",
     "size",

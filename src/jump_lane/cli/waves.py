@@ -65,6 +65,18 @@ def simulated(
     return points.simulate(case, input_voltage=input_voltage, load=load, control=control)
 
 
+def _pair(plane: str | None, figure: Path | None) -> tuple[str, ...]:
+    """Return the two signals of a plane; none where none is asked."""
+    from jump_lane.errors import InputError
+
+    if plane is None:
+        return ()
+    names = tuple(name.strip() for name in plane.split(","))
+    if len(names) != 2 or figure is None:
+        raise InputError(f"--plane {plane}: expected two signals, such as C_r.v,L_r.i, and --figure")
+    return names
+
+
 def waves(
     file: ConverterFile,
     figure: Figure = None,
@@ -72,6 +84,20 @@ def waves(
     csv: Annotated[
         Path | None,
         typer.Option("--csv", metavar="FILE", help="Write the samples that are drawn into this file."),
+    ] = None,
+    settings: Annotated[
+        Path | None,
+        typer.Option(
+            "--settings",
+            metavar="FILE",
+            help="Write what sets this point for other programs (.json, .toml, .csv): voltages, instants of gates, parts.",
+        ),
+    ] = None,
+    plane: Annotated[
+        str | None,
+        typer.Option(
+            "--plane", metavar="X,Y", help="Draw one signal over another instead, such as C_r.v,L_r.i."
+        ),
     ] = None,
     signal: Signals = None,
     start: Start = None,
@@ -95,12 +121,21 @@ def waves(
     from jump_lane.report.waves import sample_columns
 
     require_outputs(file, table, figure, overwrite)
-    if csv is not None:
-        require_apart((file,), (csv, figure))
-        require_free(csv, overwrite)
+    if csv is not None or settings is not None:
+        require_apart((file,), (csv, figure, settings))
+    for path in (csv, settings):
+        if path is not None:
+            require_free(path, overwrite)
+    pair = _pair(plane, figure)
     found = simulated(load_any(file, None, changes, ideal), input_voltage, load, control)
     shown = found.window(signal or (), periods, start, end)
     drawing = found.drawing(shown) if figure is not None else None
+    drawing = found.plane(*pair) if pair else drawing
+    if settings is not None:
+        from jump_lane.library.points import settings_text
+
+        write_whole(settings, settings_text(settings, found), overwrite)
+        note(f"wrote {settings}")
     if csv is not None:
         columns = sample_columns(shown.waveforms)
         rows = [tuple(f"{v:.9g}" for v in row) for row in zip(*columns.values(), strict=True)]

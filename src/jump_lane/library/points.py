@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -54,6 +55,27 @@ class Simulation(Result):
     coils: tuple[str, ...] = ()
     control: float | None = None
     changes: tuple[Any, ...] = ()
+    design: Design | None = None
+
+    def settings(self) -> dict[str, Any]:
+        """Return what sets the operating point, for other programs: voltages [V], instants of every gate [s], parts.
+
+        Raises
+        ------
+        InputError
+            If it is not that of a converter file.
+        """
+        from jump_lane.report.settings import settings
+
+        if self.design is None or self.control is None:
+            raise InputError("--settings: a circuit file says itself what is set; expected a converter file")
+        return settings(self.design, self.control, self.recording)
+
+    def plane(self, across: str, up: str) -> Any:
+        """Return one signal drawn over another, through one period."""
+        from jump_lane.report.figures import plane_figure
+
+        return plane_figure(self.title, self._seen((across, up)), across, up)
 
     @property
     def period(self) -> float:
@@ -211,8 +233,15 @@ def simulate(
     state, recording = solve(design, control=fixed)
     return Simulation(
         point_title(design, state.control), recording, tuple(design.page.figure), design.inductors, state.control,
-        converter.changes,
+        converter.changes, design,
     )  # fmt: skip
+
+
+def settings_text(path: Path, simulation: Simulation) -> str:
+    """Return what sets an operating point as the content of a file (.json, .toml, .csv)."""
+    from jump_lane.report.settings import as_text
+
+    return as_text(path, simulation.settings())
 
 
 def point_title(design: Design, control: float) -> str:
@@ -221,7 +250,7 @@ def point_title(design: Design, control: float) -> str:
     symbol = design.page.control.symbol
     return (
         f"{name}: {show(design.inputs[0], 'V')} in, {load_words(design)}, "
-        f"{symbol} = {show(control, design.page.control.unit)}"
+        f"{symbol} = {design.page.control.shown(control, 1.0 / design.spec.switching.frequency)}"
     )
 
 

@@ -216,12 +216,12 @@ def brief(value: float, unit: str) -> str:
     return f"{number.rstrip('0').rstrip('.') if '.' in number else number} {rest}".rstrip()
 
 
-def exact(value: float, unit: str) -> str:
-    """Write a value with an SI prefix and all its digits (twelve at most), so that it can be read again."""
+def exact(value: float, unit: str, digits: int = 12) -> str:
+    """Write a value with an SI prefix and all its digits (twelve at most, unless said), so that it can be read again."""
     if unit in ("", "°", "%", "°C", "m²", "m³", "K") or value == 0.0 or not math.isfinite(value):
-        return f"{value:.12g} {unit}".rstrip()
+        return f"{value:.{digits}g} {unit}".rstrip()
     prefix = min(max(math.floor(math.log10(abs(value)) / 3.0), -5), 3)
-    return f"{value / 10.0 ** (3 * prefix):.12g} {PREFIXES[prefix + 5]}{unit}"
+    return f"{value / 10.0 ** (3 * prefix):.{digits}g} {PREFIXES[prefix + 5]}{unit}"
 
 
 def _plain(value: float) -> str:

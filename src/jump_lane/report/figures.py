@@ -330,6 +330,28 @@ def dress(axes: Any) -> None:
         axes.spines[side].set_visible(False)
 
 
+def plane_figure(title: str, wave: Waveforms, across: str, up: str) -> Any:
+    """Draw one signal over another through one period, its start and a quarter marked."""
+    figure = sheet(f"{title}: {up} over {across}")
+    axes = figure.add_axes((0.085, 0.09, 0.66, 0.82))
+    scales = [prefixed([wave.signals[s]], unit_of(s)) for s in (across, up)]
+    x, y = (wave.signals[s] * scale for s, (scale, _) in zip((across, up), scales, strict=True))
+    axes.plot(x, y, color=COLOURS[0], lw=1.5)
+    for part, label in (
+        (0.0, "start of the period"),
+        (0.25, "a quarter later"),
+        (0.5, "half a period later"),
+    ):
+        k = int(np.searchsorted(wave.time, part * wave.period))
+        axes.plot(x[k], y[k], "o", ms=7, color=COLOURS[round(4 * part) + 1], label=label)
+    dress(axes)
+    axes.margins(0.08)
+    axes.set_xlabel(f"{across} [{scales[0][1]}]", color=INK)
+    axes.set_ylabel(f"{up} [{scales[1][1]}]", color=INK)
+    axes.legend(loc="upper left", bbox_to_anchor=(1.01, 1.0), fontsize=8, frameon=False)
+    return figure
+
+
 DECADES, SMALLEST_SHOWN = 2.0, 1e-5
 """Amplitudes over more decades are drawn logarithmically; what is below that part of the largest is not."""
 

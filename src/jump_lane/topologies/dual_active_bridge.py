@@ -115,6 +115,7 @@ CARRIED: tuple[Entry, ...] = (
     Line("t_phi", "phi/f_s", "s", "phase between the bridges, as a time", DEFINITION),
     Line("I_m", "V_2*(0.5 - t2)/(2*f_s*L_m)", "A", "peak magnetising current", VOLT_SECONDS),
     Line("I_0", f"I_b*bridges_at({ANGLES}, 0)", "A", "current of L as S1 turns on", PIECES, "min"),
+    Line("I_m0", "V_2*(abs(phi) + abs(phi - t2) - 0.5)/(2*f_s*L_m)", "A", "magnetising current as S1 turns on", VOLT_SECONDS, "min"),
     Line("I_Lpk", f"I_b*bridges_peak({ANGLES})", "A", "peak current of L", PIECES),
     Line("I_Lrms", f"I_b*bridges_rms({ANGLES})", "A", "rms current of L", RMS_VALUES),
     Line("I_in", f"I_b*bridges_power({ANGLES})", "A", "average input current", PHASE_SHIFT),
@@ -214,7 +215,6 @@ FIGURE = (
     ("first bridge", ("@a", "@b")),
     ("second", ("@c", "@d")),
     ("current", ("L.i", "L_m.i")),
-    ("switch", ("S1.i", "S5.i")),
     ("output ripple", ("load.v~",)),
 )
 
@@ -267,7 +267,7 @@ PAGE = Page(
     bodies=True,
     returns=True,
     varied=varied,
-    start={"L": "I_0", "C_o": "V_o"},
+    start={"L": "I_0", "L_m": "I_m0", "C_o": "V_o"},
     idle=("L",),
     duty_limit=0.0,
     turns=transformers.TURNS,

@@ -17,6 +17,7 @@ OUTPUTS: dict[str, type[Output]] = {
     "sweep": studies.Sweep,
     "modes": studies.Modes,
     "gain": studies.Gain,
+    "scale": studies.Scale,
     "angles": studies.Angles,
     "cross": studies.Cross,
     "losses": points.Losses,

@@ -59,6 +59,37 @@ class ModePoint(Model):
     reason: str | None
 
 
+class Based(Model):
+    """A base quantity, before and after."""
+
+    before: Value
+    after: Value
+    unit: str
+
+
+class ScaledPart(Based):
+    """A component value, before, in units of its base, and after."""
+
+    per_unit: Value
+
+
+class ScaleProof(Model):
+    """A measure in units of its base."""
+
+    name: str
+    before: Value
+    after: Value
+
+
+class Scale(Output):
+    """A converter scaled."""
+
+    factors: dict[str, Value]
+    bases: dict[str, Based]
+    parts: dict[str, ScaledPart]
+    proof: list[ScaleProof]
+
+
 class GainPlace(Model):
     """An exact state of a tank: load [A], frequency [Hz], gains [1], current left before the capacitive side [A]."""
 
