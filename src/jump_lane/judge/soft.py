@@ -179,7 +179,10 @@ def left_limits(design: Design) -> Iterator[Limit]:
         return
 
     def measure(scene: Scene) -> float:
-        return max((s.left / s.start for s in swings(scene)), default=0.0)
+        seen = scene.recording
+        swung = [n.removesuffix(".gate") for n in seen.names if n.endswith(".gate")]
+        own = [n for n in swung if f"C_{n}.v" in seen.names]
+        return max((seen.turn_on_voltage(n) / seen.measures(f"{n}.v").maximum for n in own), default=0.0)
 
     yield Limit(
         symbol="v_z",

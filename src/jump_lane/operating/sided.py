@@ -54,9 +54,9 @@ def on_side(
             found = _held(replace(circuit, control=before.state.control), regulation, before.state.states)
             if found is not None and _meant(found, side, point):
                 return found
-            raise ConvergenceError(
-                f"no frequency between {show(step.state.control, 'Hz')} and {show(before.state.control, 'Hz')} was found that "
-                f"holds {show(regulation.target, _unit(regulation))}"
+            raise UnreachableError(
+                f"{show(regulation.target, _unit(regulation))} lie beyond what is held near "
+                f"{show(before.state.control, 'Hz')}; below that, {side.name}"
             )
         if before is not None and (step.reached < before.reached or not step.meant):
             raise UnreachableError(_below(before, step, regulation, side))

@@ -57,9 +57,12 @@ def _ratio(quality: str) -> tuple[Line, ...]:
             GAIN,
             "min",
         ),
-        Line("m", "min(m_p, m_f)", "", "inductance ratio L_m/L_r", DEFINITION, "min", single=True),
+        Line("m", f"min(m_p, m_f, {LARGEST:g})", "", "inductance ratio L_m/L_r", DEFINITION, "min", single=True),
     )
 
+
+LARGEST = 10.0
+"""Inductance ratio up to which the peak gain is known."""
 
 ABOVE_LEAST = 1.1
 """How far above the lowest frequency allowed the least input is held."""
@@ -73,6 +76,11 @@ def _least_ratio() -> Line:
 
 def _inductance(text: str) -> Line:
     return Line("L_r", text, "H", "resonant inductance, leakage included", TANK, "min", component=True)
+
+
+def _switches(share: str) -> str:
+    """Return how many switches carry the tank current at once, as a factor."""
+    return "2*" if share == "1" else ""
 
 
 def transformer(share: str, ratio: str, meaning: str) -> tuple[Entry, ...]:
@@ -90,8 +98,8 @@ def transformer(share: str, ratio: str, meaning: str) -> tuple[Entry, ...]:
             "min",
             component=True,
         ),
-        Line("M", f"n*V_r/({share}*V_in)", "", "gain needed", TANK),
         Line("R_ac", "8/pi**2*n**2*V_r/I_o", "Ω", "load as the tank sees it", TANK, "min"),
+        Line("M", f"n*V_r/({share}*V_in)*(1 + ({_switches(share)}R_S1 + R_Lr + R_pT)/R_ac)", "", "gain needed, with what resistances take", TANK),
     )
 
 
