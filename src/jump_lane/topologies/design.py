@@ -37,6 +37,7 @@ from jump_lane.topologies.blocks.line_input import line_side
 from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Proof
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.refusals import (
+    beyond_control,
     beyond_peak,
     out_of_range,
     require_bounds,
@@ -348,6 +349,7 @@ def _enter(sheet: Sheet, entry: Entry, spec: Spec, chosen: dict[str, float]) -> 
         reason = (
             beyond_peak(sheet)
             or out_of_range(sheet, spec)
+            or beyond_control(sheet, spec)
             or too_much_esr(sheet)
             or f"{entry.symbol}: no value fulfils what is asked ({written_out(sheet, entry)})"
         )

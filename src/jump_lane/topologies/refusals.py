@@ -85,6 +85,21 @@ def out_of_range(sheet: Sheet, spec: Spec) -> str:
     )
 
 
+def beyond_control(sheet: Sheet, spec: Spec) -> str:
+    """Return at which corner no value of a control of its own holds the output, or nothing if one does everywhere."""
+    page = find_page(spec.topology)
+    if page.naming is None or not page.control.sure or page.control.symbol not in sheet:
+        return ""
+    lost = np.argwhere(np.isnan(np.broadcast_to(sheet[page.control.symbol].values, sheet.shape)))
+    if not len(lost):
+        return ""
+    i, j = (int(k) for k in lost[0])
+    return (
+        f"{page.name}: {show(sheet['P_o'].corner(i, j), 'W')} cannot be passed on at {show(sheet['V_in'].corner(i, j), 'V')}: no "
+        f"{page.control.words} does; this topology reaches {page.conversion}, a smaller L passes more on"
+    )
+
+
 def too_much_esr(sheet: Sheet) -> str:
     """Return whether the ESR of the output capacitor alone makes more than the ripple asked, and what mends that."""
     for symbol, capacitor, asked in (("dV_Q", "C_o", "dV_ask"), *((f"dV_Q{k}", f"C_o{k}", f"dV_ask{k}") for k in range(2, 9))):
