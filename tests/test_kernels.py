@@ -1,6 +1,12 @@
 """The compiled inner loop against general linear algebra, and against itself when it is interpreted."""
 
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
 import unittest
+from pathlib import Path
 
 import numpy as np
 
@@ -199,3 +205,31 @@ class Interpreted(unittest.TestCase):
         out = np.empty(shape)
         function(*arguments, out)
         return out
+
+
+class Kept(unittest.TestCase):
+    def test_compiled_code_of_other_sources_is_thrown_away(self) -> None:
+        """A function is compiled together with those it calls: where one source changes, nothing that was kept counts."""
+        with tempfile.TemporaryDirectory() as folder:
+            package = Path(folder) / "jump_lane"
+            shutil.copytree(
+                Path(propagators.__file__).parents[1], package, ignore=shutil.ignore_patterns("__pycache__")
+            )
+            cache = package / "switching" / "__pycache__"
+            cache.mkdir()
+            old = cache / "stepping.run_period-1.py311.1.nbc"
+
+            def imported() -> bool:
+                code = "import jump_lane.switching.propagators"
+                subprocess.run(
+                    [sys.executable, "-c", code], env={**os.environ, "PYTHONPATH": folder}, check=True
+                )
+                return old.exists()
+
+            old.write_bytes(b"")
+            self.assertFalse(imported())
+            old.write_bytes(b"")
+            self.assertTrue(imported())
+            source = package / "switching" / "flowing.py"
+            source.write_text(source.read_text() + "\n")
+            self.assertFalse(imported())

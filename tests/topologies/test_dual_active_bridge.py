@@ -78,13 +78,17 @@ class ClosedForms(unittest.TestCase):
             self.assertAlmostEqual(np.abs(i).max(), bridges_peak(m, phi, t1, t2), delta=1e-4)
             for port, side in ((1.0, first), (2.0, second)):
                 drawn = i * side
-                self.assertAlmostEqual(np.sqrt(np.mean(drawn**2)), bridges_drawn(m, phi, t1, t2, port), delta=1e-4)
+                self.assertAlmostEqual(
+                    np.sqrt(np.mean(drawn**2)), bridges_drawn(m, phi, t1, t2, port), delta=1e-4
+                )
                 moved = np.maximum(drawn - drawn.mean(), 0.0).mean() / 2.0
                 self.assertAlmostEqual(moved, bridges_charge(m, phi, t1, t2, port), delta=1e-4)
 
     def test_single_phase_shift_is_the_textbook(self) -> None:
         for phi in (-0.2, 0.05, 0.25):
-            self.assertAlmostEqual(float(bridges_power(0.8, phi, 0.0, 0.0)), 0.8 * phi * (1.0 - 2.0 * abs(phi)), places=15)
+            self.assertAlmostEqual(
+                float(bridges_power(0.8, phi, 0.0, 0.0)), 0.8 * phi * (1.0 - 2.0 * abs(phi)), places=15
+            )
 
     def test_phases_and_inner_angles_pass_the_power_on(self) -> None:
         rng = random.Random(5)
@@ -98,9 +102,13 @@ class ClosedForms(unittest.TestCase):
             wanted = 0.7 * float(bridges_power(m, delta + t2 / 2.0, 0.0, t2))
             inner = bridges_first(wanted, m, delta, t2)
             if np.isfinite(inner):
-                self.assertAlmostEqual(float(bridges_power(m, delta - (inner - t2) / 2.0, inner, t2)), wanted, places=12)
+                self.assertAlmostEqual(
+                    float(bridges_power(m, delta - (inner - t2) / 2.0, inner, t2)), wanted, places=12
+                )
             both = bridges_both(0.5 * float(bridges_power(m, delta, 0.0, 0.0)), m, delta)
-            self.assertAlmostEqual(float(bridges_power(m, delta, both, both) / bridges_power(m, delta, 0.0, 0.0)), 0.5, places=10)
+            self.assertAlmostEqual(
+                float(bridges_power(m, delta, both, both) / bridges_power(m, delta, 0.0, 0.0)), 0.5, places=10
+            )
         self.assertTrue(np.isnan(bridges_phase(1.0, 0.8, 0.0, 0.0)))
 
     def test_least_rms_is_that_of_a_search_and_never_worse_than_single_phase_shift(self) -> None:
@@ -180,7 +188,11 @@ class Simulated(unittest.TestCase):
     def test_random_bridges_are_held(self) -> None:
         rng = random.Random(2)
         for k in range(16):
-            first, second, power = 10.0 ** rng.uniform(1.2, 2.9), 10.0 ** rng.uniform(1.2, 2.9), 10.0 ** rng.uniform(1.5, 4.0)
+            first, second, power = (
+                10.0 ** rng.uniform(1.2, 2.9),
+                10.0 ** rng.uniform(1.2, 2.9),
+                10.0 ** rng.uniform(1.5, 4.0),
+            )
             full = power / second
             given = {
                 "topology": "dual-active-bridge",
@@ -194,7 +206,11 @@ class Simulated(unittest.TestCase):
                     }
                 ],
                 "switching": {"frequency": 10.0 ** rng.uniform(4.3, 5.6)},
-                "angles": {"modulation": rng.choice(["single", "least-rms", "triple"]), "inner_1": "12°", "inner_2": "5°"},
+                "angles": {
+                    "modulation": rng.choice(["single", "least-rms", "triple"]),
+                    "inner_1": "12°",
+                    "inner_2": "5°",
+                },
                 "parts": {
                     "S1": {"resistance": 0.004 * first**2 / power},
                     "S5": {"resistance": 0.004 * second**2 / power},

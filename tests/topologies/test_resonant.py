@@ -15,7 +15,12 @@ from jump_lane.study.check import check
 from jump_lane.study.template import example
 from jump_lane.topologies.design import Design, derive
 
-RESONANT = ("half-bridge-llc", "full-bridge-llc", "half-bridge-series-resonant", "full-bridge-series-resonant")
+RESONANT = (
+    "half-bridge-llc",
+    "full-bridge-llc",
+    "half-bridge-series-resonant",
+    "full-bridge-series-resonant",
+)
 
 
 def tables(name: str = "half-bridge-llc", **changes: Any) -> dict[str, Any]:
@@ -152,8 +157,14 @@ class Sides(unittest.TestCase):
 
     def test_beyond_its_reach_the_reason_is_told(self) -> None:
         for changes, said in (
-            ({"switching__frequency_limits": {"min": "60 kHz", "max": "112 kHz"}}, "still .* highest frequency allowed.*bursts"),
-            ({"switching__frequency_limits": {"min": "100 kHz", "max": "240 kHz"}}, "lowest frequency allowed.*lower switching"),
+            (
+                {"switching__frequency_limits": {"min": "60 kHz", "max": "112 kHz"}},
+                "still .* highest frequency allowed.*bursts",
+            ),
+            (
+                {"switching__frequency_limits": {"min": "100 kHz", "max": "240 kHz"}},
+                "lowest frequency allowed.*lower switching",
+            ),
         ):
             failures = [c.failure for c in check(made(**changes)).corners if c.failure]
             self.assertTrue(failures)
@@ -171,7 +182,9 @@ class Sides(unittest.TestCase):
 
     def test_too_little_current_turns_on_hard_and_is_told(self) -> None:
         kept = {"L_r": "65 µH", "C_r": "32 nF", "L_m": "327 µH"}
-        found = check(made(chosen=kept, parts={"S1": {"resistance": "0.1 Ω", "output_capacitance": "900 pF"}}))
+        found = check(
+            made(chosen=kept, parts={"S1": {"resistance": "0.1 Ω", "output_capacitance": "900 pF"}})
+        )
         broken = {f.symbol: f.advice for c in found.corners for f in c.findings if not f.holds}
         self.assertIn("v_z", broken)
         self.assertIn("a smaller L_m", broken["v_z"])
@@ -211,18 +224,30 @@ class Random(unittest.TestCase):
         return {
             "topology": name,
             "input": {
-                "voltage": {"min": middle * rng.uniform(0.8, 0.97), "nominal": middle, "max": middle * rng.uniform(1.03, 1.2)}
+                "voltage": {
+                    "min": middle * rng.uniform(0.8, 0.97),
+                    "nominal": middle,
+                    "max": middle * rng.uniform(1.03, 1.2),
+                }
             },
             "output": [
                 {
                     "voltage": volts,
-                    "current": {"min": power / volts * rng.uniform(0.4 if series else 0.1, 0.8), "max": power / volts},
+                    "current": {
+                        "min": power / volts * rng.uniform(0.4 if series else 0.1, 0.8),
+                        "max": power / volts,
+                    },
                     "voltage_ripple": "1 %",
                 }
             ],
-            "switching": {"frequency": 10.0 ** rng.uniform(4.5, 5.9), "rectifier": rng.choice(["diode", "synchronous"])},
+            "switching": {
+                "frequency": 10.0 ** rng.uniform(4.5, 5.9),
+                "rectifier": rng.choice(["diode", "synchronous"]),
+            },
             "transformer": {"secondary": rng.choice(["centre-tap", "bridge"])},
-            "tank": {"quality": rng.uniform(1.5, 4.0)} if series else {"inductance_ratio": rng.uniform(3.0, 9.0)},
+            "tank": {"quality": rng.uniform(1.5, 4.0)}
+            if series
+            else {"inductance_ratio": rng.uniform(3.0, 9.0)},
         }
 
 

@@ -280,7 +280,10 @@ def _charging(design: Design, name: str, current: str, voltage: str, relative: b
         charging = Charging.of(scene.recording, current)
         measures = scene.recording.measures(voltage)
         limit = allowed * abs(measures.average) if relative else allowed
-        beyond = measures.peak_to_peak / charging.ripple(value, resistance)
+        alone = charging.ripple(value, resistance)
+        if alone == 0.0:
+            return 0.0  # nothing flows: any value keeps it
+        beyond = measures.peak_to_peak / alone
         needed = charging.capacitance_for(limit / beyond, value, resistance)
         return math.nan if needed is None else needed / value
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
+from jump_lane.circuit.circuit import Circuit
 from jump_lane.errors import ConvergenceError, NoResultError, UnreachableError
 from jump_lane.operating.sided import on_side
 from jump_lane.quantities import show
@@ -87,10 +88,30 @@ def _solved(page: Page, point: Point, control: float | None) -> tuple[SteadyStat
     elif "power" in point.kinds:
         state = _powered(page, point, guess, control)
     elif control is None:
-        state = steady_state(circuit, held(page, point), guess)
+        state = _held(circuit, held(page, point), guess, page.returns)
     else:
         state = steady_state(replace(circuit, control=control), None, guess)
     return state, record(state)
+
+
+BESIDE = (1.0, 0.9, 1.1, 0.75, 1.3)
+"""Controls, over the derived one, from whose steady state an output is held where that fails from the guess."""
+
+
+def _held(circuit: Circuit, regulation: Regulation, guess: dict[str, float], again: bool) -> SteadyState:
+    """Return the state that holds the output; found from states at fixed controls (`again`) where the guess leads nowhere."""
+    try:
+        return steady_state(circuit, regulation, guess)
+    except ConvergenceError:
+        if not again:
+            raise
+        for part in BESIDE:
+            beside = replace(circuit, control=circuit.control * part)
+            try:
+                return steady_state(beside, regulation, steady_state(beside, None, guess).states)
+            except ConvergenceError:
+                continue
+        raise
 
 
 TRIED = 12

@@ -39,6 +39,10 @@ class Case:
     off: tuple[tuple[str, float], ...] = ()
 
 
+FAINT = 0.05
+"""Where power flows both ways, loads below this part of the full one are left to bursts: no control holds nothing."""
+
+
 def corners(design: Design) -> list[Case]:
     """Return the cases that the file names, every value as it should be."""
     points = itertools.product(combinations(design.spec), design.inputs, design.loads)
@@ -50,6 +54,8 @@ def between(design: Design) -> list[Case]:
     full = tuple(o.current.max for o in design.spec.output[1:])
     inputs = np.linspace(min(design.inputs), max(design.inputs), INPUTS).tolist()
     loads = np.linspace(min(design.loads), max(design.loads), LOADS).tolist()
+    if min(loads) < 0.0 < max(loads):
+        loads = [i for i in loads if abs(i) > FAINT * max(loads)]
     graded = is_soft(design) and not design.page.soft
     if graded and min(loads) < soft_load(design) < max(loads):
         loads.append(soft_load(design))

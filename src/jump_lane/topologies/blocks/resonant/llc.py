@@ -99,7 +99,13 @@ def transformer(share: str, ratio: str, meaning: str) -> tuple[Entry, ...]:
             component=True,
         ),
         Line("R_ac", "8/pi**2*n**2*V_r/I_o", "Ω", "load as the tank sees it", TANK, "min"),
-        Line("M", f"n*V_r/({share}*V_in)*(1 + ({_switches(share)}R_S1 + R_Lr + R_pT)/R_ac)", "", "gain needed, with what resistances take", TANK),
+        Line(
+            "M",
+            f"n*V_r/({share}*V_in)*(1 + ({_switches(share)}R_S1 + R_Lr + R_pT)/R_ac)",
+            "",
+            "gain needed, with what resistances take",
+            TANK,
+        ),
     )
 
 
