@@ -15,7 +15,7 @@ from tests.common import buck_tables, design, example_design
 
 DESCRIPTIONS = {
     "input": ("voltage", "ac"),
-    "output": ("voltage", "current", "power", "resistance", "load", "leds"),
+    "output": ("voltage", "voltage_range", "current", "power", "resistance", "load", "leds"),
     "switching": ("frequency", "frequency_limits", "rectifier", "phases", "dead_time"),
     "transformer": ("turns_ratio", "primary_turns", "secondary", "clamp_voltage"),
 }

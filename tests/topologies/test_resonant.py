@@ -10,6 +10,7 @@ from typing import Any
 from jump_lane.errors import InputError, UnreachableError
 from jump_lane.operating.mode import simulated_mode
 from jump_lane.operating.point import solve, solve_point
+from jump_lane.sizing.solve import size
 from jump_lane.spec import parse_spec
 from jump_lane.study.check import check
 from jump_lane.study.template import example
@@ -174,6 +175,27 @@ class Sides(unittest.TestCase):
             solve(heavy)
         with self.assertRaisesRegex(InputError, "gain needed.*at most .* is possible.*tank.inductance_ratio"):
             made(chosen={"L_r": "300 µH", "C_r": "7 nF", "L_m": "1.5 mH"})
+
+    def test_the_output_may_be_set_over_a_range(self) -> None:
+        """The tank has the gain that the highest output needs, and every setting is a corner, for size as well."""
+        wide = {"min": 46, "max": 58}
+        given = tables(
+            output__voltage_range=wide, switching__frequency_limits={"min": "60 kHz", "max": "300 kHz"}
+        )
+        found = derive(parse_spec(given, "test"))
+        usual = made()
+        self.assertAlmostEqual(found.sheet["M_a"].worst / usual.sheet["M_a"].worst, 58.0 / 54.0, places=6)
+        self.assertLess(found.sheet["L_r"].worst, usual.sheet["L_r"].worst)
+        checked = check(found)
+        self.assertEqual(checked.exit_status, 0)
+        self.assertEqual(len(checked.corners), 18)
+        self.assertEqual({c.v_o for c in checked.corners}, {None, 46.0, 58.0})
+        held = {round(f.simulated, 6) for c in checked.corners for f in c.findings if f.symbol == "V_o"}
+        self.assertEqual(held, {46.0, 54.0, 58.0})
+        sized = size(parse_spec(given, "test"))
+        self.assertEqual(dict(sized.deciding["C_o"].case.off), {"V_o": 58.0 / 54.0 - 1.0})
+        with self.assertRaisesRegex(InputError, "output.voltage_range: expected.*around its voltage"):
+            made(output__voltage_range={"min": 10, "max": 20})
 
     def test_a_leading_state_is_named(self) -> None:
         at = made().at()

@@ -15,7 +15,14 @@ from jump_lane.cli.options import Overwrite
 FILE = "instrument-rail.toml"
 """The converter file of the demo."""
 
+DOCK, WINCH = "shore-dock-link.toml", "winch-bus-link.toml"
+"""Two more converters of the buoy: one controlled by frequency, one by the angle between two bridges."""
+
 OUTPUTS = (
+    DOCK,
+    "dock-gain.png",
+    WINCH,
+    "winch-angles.png",
     "derivation.txt",
     "verdicts.txt",
     "waveforms.png",
@@ -37,10 +44,11 @@ def demo(
     ),
     overwrite: Overwrite = False,
 ) -> None:
-    """Derive, check and draw the instrument rail of the Skerry buoy, and its losses, into a folder."""
-    from jump_lane.cli import design, losses, waves
+    """Derive, check and draw the instrument rail of the Skerry buoy, and its losses, into a folder; its dock link and
+    winch bus, with the gain of one and the angles of the other."""
+    from jump_lane.cli import design, losses, tanks, waves
     from jump_lane.files import require_free, whole_folder, write_whole
-    from jump_lane.library.converter import demonstration
+    from jump_lane.library.converter import demonstration, new
 
     names = (FILE, *OUTPUTS)
     for name in names if folder.exists() else ():
@@ -53,6 +61,10 @@ def demo(
         verdicts = _printed(lambda: design.check([file]))
         _printed(lambda: waves.waves(file, figure=outputs["waveforms.png"], csv=outputs["waveforms.csv"]))
         lost = _printed(lambda: losses.losses(file, figure=outputs["losses.png"]))
+        for further, topology in ((DOCK, "half-bridge-llc"), (WINCH, "dual-active-bridge")):
+            write_whole(made / further, new(topology))
+        _printed(lambda: tanks.gain(made / DOCK, figure=outputs["dock-gain.png"]))
+        _printed(lambda: tanks.angles(made / WINCH, points=20, figure=outputs["winch-angles.png"]))
         for name, text in (("derivation.txt", derivation), ("verdicts.txt", verdicts), ("losses.txt", lost)):
             write_whole(outputs[name], text)
     print(verdicts)
@@ -64,6 +76,10 @@ def demo(
         ("waveforms.csv", "their samples"),
         ("losses.txt", "where every watt goes there, with temperatures"),
         ("losses.png", "the same as a figure"),
+        (DOCK, "an LLC, controlled by frequency"),
+        ("dock-gain.png", "its exact gain, the corners marked"),
+        (WINCH, "a dual active bridge, power both ways"),
+        ("winch-angles.png", "what its angles do"),
     ):
         print(f"  {name:22s} {what}")
     print(f"written to {folder.resolve()}")

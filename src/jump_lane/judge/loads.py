@@ -27,6 +27,20 @@ def combinations(spec: Spec) -> list[tuple[float, ...]]:
     return list(dict.fromkeys([low, high, *alone]))
 
 
+def voltages(spec: Spec) -> list[float]:
+    """Return the voltages that the first output may be set to [V], the usual one first; none where it has no voltage."""
+    output = spec.output[0]
+    if output.voltage is None or output.voltage_range is None:
+        return [] if output.voltage is None else [output.voltage]
+    return list(dict.fromkeys((output.voltage, output.voltage_range.min, output.voltage_range.max)))
+
+
+def set_to(spec: Spec, voltage: float) -> Spec:
+    """Return what is asked with the first output set to another voltage [V], at the same load currents."""
+    first = spec.output[0].model_copy(update={"voltage": voltage})
+    return spec.model_copy(update={"output": [first, *spec.output[1:]]})
+
+
 def loaded(spec: Spec, others: tuple[float, ...]) -> Spec:
     """Return what is asked with fixed loads of all outputs but the first [A]."""
     outputs: list[Output] = [spec.output[0]]

@@ -80,6 +80,7 @@ def check_data(check: Check) -> dict[str, Any]:
                 "V_in": c.v_in,
                 "I_o": c.i_o,
                 "other_loads": list(c.others),
+                "output_voltage": c.v_o,
                 "mode": {"derived": c.mode_derived, "simulated": c.mode_simulated, "holds": c.mode_holds},
                 "failure": c.failure or None,
                 "runaway": c.runaway or None,

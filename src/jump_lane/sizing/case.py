@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jump_lane.judge.loads import combinations, loaded
+from jump_lane.judge.loads import combinations, loaded, set_to, voltages
 from jump_lane.judge.soft import is_soft, soft_load
 from jump_lane.spec import Spec
 from jump_lane.topologies.design import Design
@@ -45,8 +45,10 @@ FAINT = 0.05
 
 def corners(design: Design) -> list[Case]:
     """Return the cases that the file names, every value as it should be."""
-    points = itertools.product(combinations(design.spec), design.inputs, design.loads)
-    return [Case(v, i, others) for others, v, i in points]
+    usual = design.spec.output[0].voltage
+    settings = [v / usual - 1.0 for v in voltages(design.spec)] if usual else [0.0]
+    points = itertools.product(settings, combinations(design.spec), design.inputs, design.loads)
+    return [Case(v, i, others, (("V_o", off),) if off else ()) for off, others, v, i in points]
 
 
 def between(design: Design) -> list[Case]:
@@ -72,7 +74,7 @@ def extremes(design: Design) -> list[Case]:
     out = []
     for signs in itertools.product((-1.0, 1.0), repeat=len(groups)):
         off = tuple((name, sign * size) for sign, (name, size) in zip(signs, groups.items(), strict=True))
-        out += [Case(c.v_in, c.i_o, c.others, off) for c in corners(design)]
+        out += [Case(c.v_in, c.i_o, c.others, off + c.off) for c in corners(design)]
     return out
 
 
@@ -88,6 +90,9 @@ def _shifted(design: Design, spec: Spec, off: Mapping[str, float]) -> Spec:
         for role in design.page.roles
         if role.kind == "rectifier" and "V_F" in off
     }
+    usual = spec.output[0].voltage
+    if usual and "V_o" in off:
+        spec = set_to(spec, usual * (1.0 + off["V_o"]))
     frequency = spec.switching.frequency * (1.0 + off.get("f_s", 0.0))
     switching = spec.switching.model_copy(update={"frequency": frequency})
     return spec.with_figures(drops).model_copy(update={"switching": switching})

@@ -83,6 +83,11 @@ class Spec(Table):
                 raise ValueError("output.voltage: expected, unless output.leds says what the load is")
             if output.voltage == 0.0:
                 raise ValueError("output.voltage must not be 0 V")
+            span = output.voltage_range
+            if span is not None and (
+                k or output.voltage is None or not span.min <= output.voltage <= span.max
+            ):
+                raise ValueError("output.voltage_range: expected on the first output, around its voltage")
             if output.current is None:
                 raise ValueError("output.voltage: expected, as the load is given by its power or resistance")
             if output.current.max <= 0.0 or (k and output.current.min < 0.0):

@@ -83,6 +83,11 @@ class Output(Table):
     voltage: Volts | None = Field(
         default=None, description="Average output voltage; a string of LEDs brings its own"
     )
+    voltage_range: VoltageRange | None = Field(
+        default=None,
+        description="Voltages that the first output may be set to, its load currents staying what they are; voltage is the usual "
+        "one, for which most is derived",
+    )
     current: CurrentRange = Field(
         default=None,  # type: ignore[assignment]  # one of three ways to say it, from which it follows
         description="Load current; or give power or resistance",

@@ -19,7 +19,7 @@ from jump_lane.judge.advice import judged
 from jump_lane.judge.asked import limits, refused
 from jump_lane.judge.derived import derived_ratings
 from jump_lane.judge.limit import ROUNDING, Limit, Scene
-from jump_lane.judge.loads import combinations, loaded
+from jump_lane.judge.loads import combinations, loaded, set_to, voltages
 from jump_lane.judge.mode import judge_mode
 from jump_lane.judge.rating import Rating, merged
 from jump_lane.judge.stress import Stress, stresses_of, worst_of
@@ -99,11 +99,14 @@ class Corner:
     runaway: str = ""
     others: tuple[float, ...] = ()
     """Load currents of the outputs that follow [A]."""
+    v_o: float | None = None
+    """Voltage that the first output is set to [V]; None for the usual one."""
 
     @property
     def loads(self) -> str:
         """The loads of all outputs in words."""
-        return " + ".join(show(current, "A") for current in (self.i_o, *self.others))
+        loads = " + ".join(show(current, "A") for current in (self.i_o, *self.others))
+        return loads if self.v_o is None else f"{loads} at {show(self.v_o, 'V')}"
 
     @property
     def holds(self) -> bool:
@@ -282,12 +285,20 @@ def check(design: Design) -> Check:
 
 
 def _corners(design: Design) -> Iterator[Corner]:
-    """Yield every corner; where there are several outputs, for every combination of the other ones' extreme loads."""
-    for others in combinations(design.spec):
-        full = others == tuple(o.current.max for o in design.spec.output[1:])
-        varied = design if full else design.grid(design.inputs, design.loads, loaded(design.spec, others))
-        for i, j in np.ndindex(design.shape):
-            yield replace(check_corner(varied, i, j, design), others=others)
+    """Yield every corner, at every end of the range that the output may be set to; where there are several outputs, for every
+    combination of the other ones' extreme loads."""
+    usual = design.spec.output[0].voltage
+    settings: list[float | None] = [*voltages(design.spec)] or [usual]
+    for voltage in settings:
+        other = voltage is not None and voltage != usual
+        spec = set_to(design.spec, voltage) if other else design.spec
+        whole = design.grid(design.inputs, design.loads, spec) if other else design
+        for others in combinations(spec):
+            full = others == tuple(o.current.max for o in spec.output[1:])
+            varied = whole if full else design.grid(design.inputs, design.loads, loaded(spec, others))
+            for i, j in np.ndindex(design.shape):
+                corner = check_corner(varied, i, j, whole)
+                yield replace(corner, others=others, v_o=voltage if other else None)
 
 
 def _findings(

@@ -117,6 +117,9 @@ def give_tank(sheet: Sheet, spec: Spec, page: Page) -> None:
     sheet.give("f_max", high, "Hz", "highest frequency allowed", given, "switching.frequency_limits")
     nominal = v.nominal if v.nominal is not None else math.sqrt(v.min * v.max)
     sheet.give("V_nom", nominal, "V", "input voltage at which the gain is 1", key="input.voltage.nominal")
+    first, given = spec.output[0], "file" if spec.output[0].voltage_range else "default"
+    most = 1.0 if first.voltage_range is None or not first.voltage else first.voltage_range.max / first.voltage
+    sheet.give("k_hi", most, "", "highest output voltage over the usual one", given, "output.voltage_range" if given == "file" else "")
     sheet.give("k_s", 1.0 if t.capacitor == "whole" else 2.0, "", "resonant capacitors side by side", _given(t, "capacitor"), "")
     for symbol, name, unit, meaning in (
         ("m_g", "gain_reserve", "", "reserve of the peak gain"),

@@ -137,6 +137,7 @@ class CheckedCorner(Model):
     V_in: Value
     I_o: Value
     other_loads: Values
+    output_voltage: Value
     mode: Mode
     failure: str | None
     runaway: str | None

@@ -21,7 +21,7 @@ from jump_lane.topologies.page import Bound, Cases, Entry, Gain, Proof
 PEAK = "1.161*{m}**-0.638/({Q}) + 0.869 - 0.234/{m}"
 """Peak gain over inductance ratio m and quality factor Q, fitted to exact steady states within 1.2 %."""
 
-ASKED_GAIN = "(1 + m_g)*M"
+ASKED_GAIN = "(1 + m_g)*k_hi*M"
 
 
 def way(spec: Spec, sheet: Sheet) -> str:
@@ -51,7 +51,7 @@ def _ratio(quality: str) -> tuple[Line, ...]:
         ),
         Line(
             "m_f",
-            f"pi**2/8*((f_r/({ABOVE_LEAST}*f_min))**2 - 1)/max(M - 1, 0.001)",
+            f"pi**2/8*((f_r/({ABOVE_LEAST}*f_min))**2 - 1)/max(k_hi*M - 1, 0.001)",
             "",
             "inductance ratio at which the gain is reached a tenth above the lowest frequency",
             GAIN,

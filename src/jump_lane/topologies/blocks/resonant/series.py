@@ -23,7 +23,7 @@ USUAL = 2.0
 def sizing(share: str) -> tuple[Entry, ...]:
     """Return the tank: the turns ratio leaves the reserve of gain at the least input, the quality factor sets L_r."""
     return (
-        *transformer(share, f"{share}*V_in/((1 + m_g)*V_r)", "turns ratio at which the gain keeps its reserve at the least input"),
+        *transformer(share, f"{share}*V_in/((1 + m_g)*k_hi*V_r)", "turns ratio at which the gain keeps its reserve at the least input"),
         Line(
             "L_r",
             f"(Q_a + {USUAL}*(1 - min(1, 1e9*Q_a)))*R_ac/(2*pi*f_r)",

@@ -41,6 +41,9 @@ ROLES = (
     Role("C_i", "capacitor"),
 )
 
+START = {"C_o": "V_o", "C_S1": "V_in", "C_S4": "V_in"}
+"""Where a simulation starts from: the output there, S2 and S3 just opened."""
+
 SIDE = Side(
     reserve=lambda seen, p: turned(seen),
     name="the tank current leads there: every switch turns on against voltage; a lower quality factor (a smaller L_r) or a "
