@@ -290,15 +290,16 @@ def _corners(design: Design) -> Iterator[Corner]:
     usual = design.spec.output[0].voltage
     settings: list[float | None] = [*voltages(design.spec)] or [usual]
     for voltage in settings:
-        other = voltage is not None and voltage != usual
-        spec = set_to(design.spec, voltage) if other else design.spec
-        whole = design.grid(design.inputs, design.loads, spec) if other else design
+        spec, whole, other = design.spec, design, None
+        if voltage is not None and voltage != usual:
+            spec, other = set_to(design.spec, voltage), voltage
+            whole = design.grid(design.inputs, design.loads, spec)
         for others in combinations(spec):
             full = others == tuple(o.current.max for o in spec.output[1:])
             varied = whole if full else design.grid(design.inputs, design.loads, loaded(spec, others))
             for i, j in np.ndindex(design.shape):
                 corner = check_corner(varied, i, j, whole)
-                yield replace(corner, others=others, v_o=voltage if other else None)
+                yield replace(corner, others=others, v_o=other)
 
 
 def _findings(

@@ -43,15 +43,7 @@ ANGLES = "M, phi, t1, t2"
 
 RATIO: tuple[Entry, ...] = (
     Line("n_d", "V_nom/V_o", "", "turns ratio at which both voltages match at nominal input", PHASE_SHIFT, "min"),
-    Line(
-        "n",
-        "n_d*(1 - min(1, N_p)) + min(1, N_p)*N_p/max(1, floor(N_p/n_d + 0.5))",
-        "",
-        "turns ratio N_p : N_s, to 1; whole turns where N_p is given",
-        DEFINITION,
-        "min",
-        component=True,
-    ),
+    transformers.whole_turns(),
     Line("V_2", "n*V_o", "V", "output voltage as the first bridge sees it", KIRCHHOFF),
     Line("M", "V_2/V_in", "", "voltage ratio", DEFINITION),
 )

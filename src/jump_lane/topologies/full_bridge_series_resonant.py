@@ -13,56 +13,13 @@ S2, S3 on    the same the other way round.
 
 from __future__ import annotations
 
-from jump_lane.circuit.control import Control
-from jump_lane.circuit.elements import Element
-from jump_lane.circuit.gates import Gates, Instant
-from jump_lane.quantities import FREQUENCY
-from jump_lane.topologies.blocks import transformers
 from jump_lane.topologies.blocks.resonant import series, stage
-from jump_lane.topologies.page import Page
-from jump_lane.topologies.point import Point
 
-SHARE = "1"
-"""The whole input, one way or the other, drives the tank."""
-
-
-def circuit(p: Point) -> tuple[Element, ...]:
-    """Return the elements at an operating point."""
-    return (*stage.bridge(p, 2), *stage.tank(p, 2, magnetising=False))
-
-
-def gates(frequency: Instant, p: Point) -> Gates:
-    """Return the gate pattern: diagonal switches together."""
-    return stage.gates(frequency, p, 2)
-
-
-PAGE = Page(
+PAGE = stage.page(
+    series.KIND,
+    legs=2,
     name="full-bridge-series-resonant",
     title="Full-bridge series resonant converter",
     good_for="isolated supplies with a narrow load range, or a high output voltage; short circuits are limited by the tank",
     conversion="0 < V_o < V_in/n",
-    isolated=True,
-    roles=stage.ROLES,
-    ripples=(),
-    sizing=series.sizing(SHARE),
-    operation=series.operation(SHARE),
-    circuit=circuit,
-    gates=gates,
-    span=stage.span,
-    clock="f_r",
-    control=Control("f_s", "switching frequency", 0.0, 1e9, FREQUENCY, "f_min", "f_max", sure=False),
-    naming=stage.NAMING,
-    side=series.SIDE,
-    gain=series.HARMONIC,
-    bodies=True,
-    soft=True,
-    start=stage.START,
-    idle=("D1", "D2"),
-    duty_limit=0.0,
-    turns=transformers.TURNS,
-    bounds=series.BOUNDS,
-    proofs=series.proofs(),
-    asks=(),
-    secondaries=stage.SIDES,
-    figure=series.FIGURE,
 )

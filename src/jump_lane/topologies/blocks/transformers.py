@@ -30,15 +30,23 @@ def turns_ratio(at_limit: str) -> tuple[Line, ...]:
     """
     return (
         Line("n_d", f"k_n*({at_limit})", "", "turns ratio that brings the duty ratio to its limit", VOLT_SECONDS, "min"),
-        Line(
-            "n",
-            "n_d*(1 - min(1, N_p)) + min(1, N_p)*N_p/max(1, floor(N_p/n_d + 0.999999))",
-            "",
-            "turns ratio N_p : N_s, to 1; whole turns where N_p is given",
-            DEFINITION,
-            "min",
-            component=True,
-        ),
+        whole_turns(0.999999),
+    )
+
+
+def whole_turns(rounding: float = 0.5) -> Line:
+    """Return the turns ratio from the one wanted, n_d, with whole numbers of turns where a primary number is given.
+
+    ``rounding`` is added before the secondary number is cut: a half takes the nearest one, nearly 1 rounds up.
+    """
+    return Line(
+        "n",
+        f"n_d*(1 - min(1, N_p)) + min(1, N_p)*N_p/max(1, floor(N_p/n_d + {rounding}))",
+        "",
+        "turns ratio N_p : N_s, to 1; whole turns where N_p is given",
+        DEFINITION,
+        "min",
+        component=True,
     )
 
 

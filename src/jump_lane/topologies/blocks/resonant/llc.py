@@ -13,9 +13,9 @@ from jump_lane.spec import Spec
 from jump_lane.topologies.blocks.capacitors import supplied, tuned_smoothing
 from jump_lane.topologies.blocks.devices import stresses
 from jump_lane.topologies.blocks.proofs import output_proofs
-from jump_lane.topologies.blocks.resonant.stage import ABOVE, AT, BELOW
+from jump_lane.topologies.blocks.resonant.stage import ABOVE, AT, BELOW, SIDE, Kind
 from jump_lane.topologies.blocks.sources import DEFINITION, GAIN, KIRCHHOFF, MARGIN, RESONANT, SOFT, TANK, VOLT_SECONDS
-from jump_lane.topologies.blocks.transformers import behind
+from jump_lane.topologies.blocks.transformers import behind, whole_turns
 from jump_lane.topologies.page import Bound, Cases, Entry, Gain, Proof
 
 PEAK = "1.161*{m}**-0.638/({Q}) + 0.869 - 0.234/{m}"
@@ -89,15 +89,7 @@ def transformer(share: str, ratio: str, meaning: str) -> tuple[Entry, ...]:
         behind("k_F", {"centre-tap": "1", "bridge": "2"}, "", "rectifiers in series", KIRCHHOFF),
         Line("V_r", "V_o + k_F*(V_FD1 + R_D1*I_o) + R_sT*I_o", "V", "voltage that the secondary is clamped to", KIRCHHOFF),
         Line("n_d", ratio, "", meaning, TANK, "min"),
-        Line(
-            "n",
-            "n_d*(1 - min(1, N_p)) + min(1, N_p)*N_p/max(1, floor(N_p/n_d + 0.5))",
-            "",
-            "turns ratio N_p : N_s, to 1; whole turns where N_p is given",
-            DEFINITION,
-            "min",
-            component=True,
-        ),
+        whole_turns(),
         Line("R_ac", "8/pi**2*n**2*V_r/I_o", "Ω", "load as the tank sees it", TANK, "min"),
         Line(
             "M",
@@ -277,3 +269,5 @@ FIGURE = (
     ("rectifier", ("D1.i", "D2.i")),
     ("output ripple", ("load.v~",)),
 )
+
+KIND = Kind(sizing, operation, True, SIDE, HARMONIC, BOUNDS, proofs(), FIGURE)

@@ -10,11 +10,11 @@ from dataclasses import replace
 
 from jump_lane.equations.sheet import Line
 from jump_lane.topologies.blocks.resonant.llc import FIGURE as OF_LLC
-from jump_lane.topologies.blocks.resonant.llc import carried, rectified, resonance, transformer
-from jump_lane.topologies.blocks.resonant.llc import proofs as proofs_of_llc
+from jump_lane.topologies.blocks.resonant.llc import carried, proofs, rectified, resonance, transformer
 from jump_lane.topologies.blocks.resonant.stage import SIDE as SIDE_OF_LLC
+from jump_lane.topologies.blocks.resonant.stage import Kind
 from jump_lane.topologies.blocks.sources import CHARGED, SOFT, TANK
-from jump_lane.topologies.page import Bound, Entry, Gain, Proof
+from jump_lane.topologies.page import Bound, Entry, Gain
 
 USUAL = 2.0
 """Quality factor at full load where the file asks for none: the output falls to half at about 1.5 times the resonance."""
@@ -64,9 +64,6 @@ SIDE = replace(
 )
 
 
-def proofs() -> tuple[Proof, ...]:
-    """Return what is measured of what is derived."""
-    return proofs_of_llc()
-
-
 FIGURE = tuple((title, tuple(s for s in signals if s != "L_m.i")) for title, signals in OF_LLC)
+
+KIND = Kind(sizing, operation, False, SIDE, HARMONIC, BOUNDS, proofs(), FIGURE)

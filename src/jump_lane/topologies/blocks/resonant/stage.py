@@ -12,14 +12,19 @@ current flows forward: its controller senses that, so that it is a diode without
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
+from jump_lane.circuit.control import Control
 from jump_lane.circuit.elements import Capacitor, Diode, Element, IdealTransformer, Inductor, Winding
 from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.equations.sheet import NEAR, Sheet
-from jump_lane.topologies.blocks.transformers import path
-from jump_lane.topologies.page import Naming, Seen, Side
+from jump_lane.quantities import FREQUENCY
+from jump_lane.topologies.blocks.transformers import TURNS, path
+from jump_lane.topologies.page import Bound, Entry, Gain, Naming, Page, Proof, Seen, Side
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 
@@ -145,3 +150,57 @@ def derived(sheet: Sheet) -> NDArray[np.str_]:
 
 
 NAMING = Naming(derived, shown)
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of tank: its equations, by the part of the input that drives it, and what is said, proven and drawn of it."""
+
+    sizing: Callable[[str], tuple[Entry, ...]]
+    operation: Callable[[str], tuple[Entry, ...]]
+    magnetising: bool
+    side: Side
+    gain: Gain
+    bounds: tuple[Bound, ...]
+    proofs: tuple[Proof, ...]
+    figure: tuple[tuple[str, tuple[str, ...]], ...]
+
+
+def page(kind: Kind, legs: int, name: str, title: str, good_for: str, conversion: str) -> Page:
+    """Return the page of a tank of some kind behind one or two legs.
+
+    With one leg the resonant capacitor takes half of the input, and the other half, one way or the other, drives the tank;
+    with two legs the whole input does.
+    """
+    share = "0.5" if legs == 1 else "1"
+    return Page(
+        name=name,
+        title=title,
+        good_for=good_for,
+        conversion=conversion,
+        isolated=True,
+        roles=ROLES,
+        ripples=(),
+        sizing=kind.sizing(share),
+        operation=kind.operation(share),
+        circuit=lambda p: (*bridge(p, legs), *tank(p, legs, kind.magnetising)),
+        gates=lambda frequency, p: gates(frequency, p, legs),
+        span=span,
+        clock="f_r",
+        control=Control("f_s", "switching frequency", 0.0, 1e9, FREQUENCY, "f_min", "f_max", sure=False),
+        naming=NAMING,
+        side=kind.side,
+        gain=kind.gain,
+        bodies=True,
+        soft=True,
+        splits=legs == 1,
+        start=START,
+        idle=("D1", "D2"),
+        duty_limit=0.0,
+        turns=TURNS,
+        bounds=kind.bounds,
+        proofs=kind.proofs,
+        asks=(),
+        secondaries=SIDES,
+        figure=kind.figure,
+    )
