@@ -104,7 +104,7 @@ class Floors(unittest.TestCase):
             "design",
             "asked",
             "components",
-            "control",
+            "controlled",
             "refusals",
             "named",
         }

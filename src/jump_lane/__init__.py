@@ -20,9 +20,10 @@ if TYPE_CHECKING:
     from jump_lane.library.own import run_circuit
     from jump_lane.library.points import measure, simulate, spectrum
     from jump_lane.library.result import Result
+    from jump_lane.library.scaling import scale
     from jump_lane.library.sides import compare, damp
     from jump_lane.library.studies import cross, efficiency, modes, sweep
-    from jump_lane.library.tanks import angles, gain, scale
+    from jump_lane.library.tanks import angles, gain
     from jump_lane.library.words import diff, explain, list_topologies, schema
 
 __version__ = "0.1.0"
@@ -32,13 +33,14 @@ _PLACES = {
     "library.converter": ("Converter", "load", "new"),
     "library.choices": ("fit", "pick", "size"),
     "library.designs": ("check", "derive", "tolerance"),
+    "library.scaling": ("scale",),
     "library.sides": ("compare", "damp"),
     "library.losing": ("losses",),
     "library.own": ("run_circuit",),
     "library.points": ("measure", "simulate", "spectrum"),
     "library.result": ("Result",),
     "library.studies": ("cross", "efficiency", "modes", "sweep"),
-    "library.tanks": ("angles", "gain", "scale"),
+    "library.tanks": ("angles", "gain"),
     "library.words": ("diff", "explain", "list_topologies", "schema"),
 }
 """Where each public name lives; nothing is imported before it is used."""

@@ -23,6 +23,7 @@ from jump_lane.cli import (
     fit,
     losses,
     pick,
+    scale,
     size,
     streams,
     study,
@@ -52,7 +53,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
-for module in (design, size, fit, waves, study, tanks, losses, pick, compare, damp, circuit, demo):
+for module in (design, size, fit, waves, study, tanks, scale, losses, pick, compare, damp, circuit, demo):
     module.register(app)
 
 

@@ -1,8 +1,7 @@
-"""Commands on what frequency, angles and size do: gain, angles, scale."""
+"""Commands on what frequency and angles do: gain, angles."""
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -25,7 +24,6 @@ def register(app: typer.Typer) -> None:
     """Add the commands of this module."""
     app.command()(gain)
     app.command()(angles)
-    app.command()(scale)
 
 
 def gain(
@@ -80,37 +78,3 @@ def angles(
     with progress() as watch:
         found = find(case, across=across, up=up, points=points, processes=processes, watch=watch)
     finish(found, json, table=table, figure=figure, overwrite=overwrite)
-
-
-def scale(
-    file: ConverterFile,
-    scaled: Annotated[
-        Path | None,
-        typer.Argument(metavar="NEW", help="The converter file to write; without it only tables are shown."),
-    ] = None,
-    voltage: Annotated[str | None, typer.Option(metavar="V", help="Nominal input voltage wanted.")] = None,
-    power: Annotated[str | None, typer.Option(metavar="W", help="Full power wanted.")] = None,
-    frequency: Annotated[str | None, typer.Option(metavar="Hz", help="Frequency wanted.")] = None,
-    changes: Set = None,
-    ideal: Ideal = False,
-    table: TableFiles = None,
-    overwrite: Overwrite = False,
-    json: AsJson = False,
-) -> None:
-    """Scale a converter to another voltage, power and frequency: every waveform keeps its shape, which is proven.
-
-    A design at 1 V, 1 W and 1 Hz is a normalised one. The exit status is 1 if a waveform has changed its shape.
-    """
-    from jump_lane.cli.render import note
-    from jump_lane.files import require_apart, require_free, write_whole
-    from jump_lane.library.tanks import scale as find
-
-    require_outputs(file, table, None, overwrite)
-    if scaled is not None:
-        require_apart((file,), (scaled,))
-        require_free(scaled, overwrite)
-    found = find(load_case(file, None, changes, ideal), voltage=voltage, power=power, frequency=frequency)
-    if scaled is not None:
-        write_whole(scaled, found.text, overwrite)
-        note(f"wrote {scaled}")
-    finish(found, json, table=table, overwrite=overwrite)

@@ -22,11 +22,9 @@ from jump_lane.spec import Spec
 from jump_lane.topologies import page as find_page
 from jump_lane.topologies.asked import (
     chosen_values,
-    give_angles,
     give_asked,
     give_parts,
     give_ripples,
-    give_tank,
     give_transformer,
     inductors,
     load_kind,
@@ -34,6 +32,7 @@ from jump_lane.topologies.asked import (
     with_secondary,
 )
 from jump_lane.topologies.blocks.line_input import line_side
+from jump_lane.topologies.controlled import give_angles, give_tank
 from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Proof
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.refusals import (
