@@ -12,7 +12,7 @@ from jump_lane.report.export import Columns
 from jump_lane.report.table import View
 
 if TYPE_CHECKING:
-    from jump_lane.study.angles import AngleWork, Spot, Working
+    from jump_lane.study.angles import AngleWork, Spot, Turn, Working
     from jump_lane.study.gain import GainWork, Held, Place
 
 
@@ -88,13 +88,15 @@ class AngleMap(Result):
     work: AngleWork
     spots: list[Spot]
     points: list[Working]
+    turns: list[Turn]
     complete: bool
 
     def view(self) -> View:
-        """Return the operating points with the angles that hold the output, as usual and with the least rms current."""
+        """Return the operating points with the angles that hold the output, as usual and with the least rms current, and how
+        every switch turns on."""
         from jump_lane.report.angles import angles_view
 
-        found = angles_view(self.work, self.spots, self.points, self.complete)
+        found = angles_view(self.work, self.spots, self.points, self.turns, self.complete)
         return replace(found, changes=self.converter.changes)
 
     def columns(self) -> Columns:
@@ -147,4 +149,5 @@ def angles(
     work = study.work(converter.design, across, up, points)
     ready()
     got = gather(study.run(work, processes), work.count, watch)
-    return AngleMap(converter, work, got.rows, list(study.working(converter.design)), got.complete)
+    marked = list(study.working(converter.design))
+    return AngleMap(converter, work, got.rows, marked, study.turns(converter.design), got.complete)

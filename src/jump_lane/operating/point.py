@@ -88,7 +88,7 @@ def _solved(page: Page, point: Point, control: float | None) -> tuple[SteadyStat
     elif "power" in point.kinds:
         state = _powered(page, point, guess, control)
     elif control is None:
-        state = _held(circuit, held(page, point), guess, page.returns)
+        state = hold(circuit, held(page, point), guess, page.returns)
     else:
         state = steady_state(replace(circuit, control=control), None, guess)
     return state, record(state)
@@ -98,7 +98,7 @@ BESIDE = (1.0, 0.9, 1.1, 0.75, 1.3)
 """Controls, over the derived one, from whose steady state an output is held where that fails from the guess."""
 
 
-def _held(circuit: Circuit, regulation: Regulation, guess: dict[str, float], again: bool) -> SteadyState:
+def hold(circuit: Circuit, regulation: Regulation, guess: dict[str, float], again: bool) -> SteadyState:
     """Return the state that holds the output; found from states at fixed controls (`again`) where the guess leads nowhere."""
     try:
         return steady_state(circuit, regulation, guess)

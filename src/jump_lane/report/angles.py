@@ -12,7 +12,7 @@ from jump_lane.report.export import Columns
 from jump_lane.report.figures import COLOURS, INK, prefixed, sheet
 from jump_lane.report.maps import SHADES
 from jump_lane.report.table import Table, View
-from jump_lane.study.angles import AngleWork, Spot, Working, angled
+from jump_lane.study.angles import AngleWork, Spot, Turn, Working, angled
 
 LEVELS = 9
 """About how many levels a map has."""
@@ -20,7 +20,36 @@ LEVELS = 9
 PHASE_NAMES = {"phi": "phase φ", "t1": "zero interval t1", "t2": "zero interval t2"}
 
 
-def angles_view(work: AngleWork, spots: Sequence[Spot], points: Sequence[Working], complete: bool) -> View:
+def _turn_table(turns: Sequence[Turn]) -> Table:
+    rows = tuple(
+        (
+            t.switch,
+            show(t.time, "s"),
+            show(t.current, "A"),
+            show(t.needed, "C"),
+            show(t.had, "C"),
+            show(t.dead, "s"),
+            show(max(t.left, 0.0), "V"),
+            "soft" if t.soft else "hard",
+        )
+        for t in turns
+    )
+    heads = (
+        "switch",
+        "turns on at>",
+        "with>",
+        "charge needed>",
+        "had in dead time>",
+        "dead time needed>",
+        "against>",
+        "",
+    )
+    return Table("Turning on, at nominal input and full load", heads, rows)
+
+
+def angles_view(
+    work: AngleWork, spots: Sequence[Spot], points: Sequence[Working], turns: Sequence[Turn], complete: bool
+) -> View:
     """Show the operating points with the angles that hold the output, before and after optimisation.
 
     The exit status is 1 where one of them cannot be held.
@@ -59,7 +88,7 @@ def angles_view(work: AngleWork, spots: Sequence[Spot], points: Sequence[Working
         "angles hold the output exactly, the first one of each set found by simulation; rms of the leading switch",
     ]
     notes += [] if complete else ["interrupted: what was finished is kept"]
-    data = {
+    data: dict[str, Any] = {
         "across": work.across,
         "up": work.up,
         "fixed": dict(work.fixed),
@@ -87,7 +116,10 @@ def angles_view(work: AngleWork, spots: Sequence[Spot], points: Sequence[Working
         ],
     }
     table = Table("Angles that hold the output", heads, tuple(rows))
-    return View("angles", data, (table,), tuple(notes), 1 if any(p.failure for p in points) else 0)
+    data["turns"] = [vars(t) for t in turns]
+    return View(
+        "angles", data, (table, _turn_table(turns)), tuple(notes), 1 if any(p.failure for p in points) else 0
+    )
 
 
 def _angle(part: float) -> str:

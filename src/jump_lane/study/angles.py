@@ -12,6 +12,7 @@ import numpy as np
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Element
+from jump_lane.circuit.gates import Instant
 from jump_lane.equations.formula import formula
 from jump_lane.errors import InputError, NoResultError, nearest
 from jump_lane.study.pool import spread
@@ -197,6 +198,60 @@ def working(design: Design) -> Iterator[Working]:
         yield _working(design, name, v_in, i_o)
 
 
+@dataclass(frozen=True)
+class Turn:
+    """One switch turning on, at nominal input and full load.
+
+    Attributes
+    ----------
+    time
+        When [s].
+    current
+        What swings its leg over as the other switch of it opens [A]; negative: it holds the leg back.
+    needed, had
+        Charge that both output capacitances of the leg take, and what that current moves within the dead time [C].
+    dead
+        Dead time that it would need [s].
+    left
+        Voltage that it really turns on against [V].
+    """
+
+    switch: str
+    time: float
+    current: float
+    needed: float
+    had: float
+    dead: float
+    left: float
+    soft: bool
+
+
+def turns(design: Design) -> list[Turn]:
+    """Return how every switch turns on at nominal input and full load, the output held.
+
+    Raises
+    ------
+    NoResultError
+        If there is no such state.
+    """
+    from jump_lane.operating.point import solve
+
+    at, said = design.at(), angled(design)
+    point = at.point(0, 0)
+    state, seen = solve(at)
+    out = []
+    for name, ((start, _),) in at.page.gates(Instant(state.control), point).items():
+        time = start.fraction % 1.0 * seen.period
+        signal, sign = said.drives[name]
+        current = sign * seen.value_at(signal, (time - point["t_d"]) % seen.period, after=False)
+        level, left = point[said.levels[name]], seen.turn_on_voltage(name)
+        needed = 2.0 * point[said.capacitances[name]] * level
+        dead = needed / current if current > 0.0 else math.inf
+        had = max(current, 0.0) * point["t_d"]
+        out.append(Turn(name, time, current, needed, had, dead, left, left <= SOFT * level))
+    return out
+
+
 def path(
     design: Design, start: Working, end: Working
 ) -> list[tuple[Mapping[str, float], Mapping[str, float]]]:
@@ -228,14 +283,14 @@ def _working(design: Design, name: str, v_in: float, i_o: float) -> Working:
 
 def _held(at: Design, angles: Mapping[str, float]) -> tuple[dict[str, float], float]:
     """Return the angles whose first one holds the output exactly, the others as given, and the leading switch's rms current."""
+    from jump_lane.operating.point import hold
     from jump_lane.switching.record import record
-    from jump_lane.switching.steady import Regulation, steady_state
+    from jump_lane.switching.steady import Regulation
 
     said, point = angled(at), at.point(0, 0)
     first = said.symbols[0]
     pattern = lambda control: said.gates({**angles, first: control}, point)  # noqa: E731
-    start = {e: point[s] for e, s in at.page.start.items() if e == "C_o"}
     circuit = Circuit(at.page.circuit(point), 1.0 / point[at.page.clock], pattern, angles[first])
-    near = steady_state(circuit, None, start)
-    state = steady_state(circuit, Regulation("load", point["V_o"], lowest=-0.5, highest=0.5), near.states)
+    guess = {**_guess(at, {**point.values, **angles}), "C_o": point["V_o"]}
+    state = hold(circuit, Regulation("load", point["V_o"], lowest=-0.5, highest=0.5), guess, again=True)
     return {**angles, first: state.control}, record(state).measures(f"{said.leads}.i").rms

@@ -257,6 +257,11 @@ PAGE = Page(
         plain={"phi": "bridges_phase(p, M, 0*p, 0*p)", "t1": "0*p", "t2": "0*p"},
         leads="S1",
         levels=dict.fromkeys(LEGS, "V_in") | dict.fromkeys(FAR_LEGS, "V_o"),
+        capacitances=dict.fromkeys(LEGS, "C_S1") | dict.fromkeys(FAR_LEGS, "C_S5"),
+        drives={
+            **{name: ("L.i", sign) for name, sign in zip(LEGS, (-1.0, 1.0, 1.0, -1.0), strict=True)},
+            **{name: ("Ns.i", sign) for name, sign in zip(FAR_LEGS, (-1.0, 1.0, 1.0, -1.0), strict=True)},
+        },
     ),
     bodies=True,
     returns=True,

@@ -126,8 +126,10 @@ class Angled:
         Formulas of the angles as they are usually taken.
     leads
         Switch whose current is looked at.
-    levels
-        Symbol of the voltage that each switch blocks.
+    levels, capacitances
+        Symbols of the voltage that each switch blocks, and of its output capacitance.
+    drives
+        For each switch the current that swings its leg over before it turns on: signal and sign.
     """
 
     symbols: tuple[str, ...]
@@ -136,6 +138,8 @@ class Angled:
     plain: Mapping[str, str]
     leads: str
     levels: Mapping[str, str]
+    capacitances: Mapping[str, str]
+    drives: Mapping[str, tuple[str, float]]
 
 
 @dataclass(frozen=True)

@@ -152,6 +152,19 @@ class AnglePoint(Model):
     reason: str | None
 
 
+class Turn(Model):
+    """A switch turning on: when [s], current [A], charges [C], dead time needed [s], voltage left [V]."""
+
+    switch: str
+    time: Value
+    current: Value
+    needed: Value
+    had: Value
+    dead: Value
+    left: Value
+    soft: bool
+
+
 class Angles(Output):
     """A map over two angles."""
 
@@ -160,6 +173,7 @@ class Angles(Output):
     fixed: dict[str, Value]
     spots: list[AngleSpot]
     points: list[AnglePoint]
+    turns: list[Turn]
 
 
 class Modes(Output):
