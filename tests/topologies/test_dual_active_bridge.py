@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from jump_lane.circuit.circuit import Circuit
+from jump_lane.dissipation.budget import budget
 from jump_lane.equations.bridges import (
     bridges_at,
     bridges_both,
@@ -163,6 +164,14 @@ class Simulated(unittest.TestCase):
         self.assertEqual(modes, {True: "forward", False: "reverse"})
         self.assertTrue(any(c.mode_simulated.endswith("/8 soft") for c in found.corners))
         self.assertTrue(any(c.mode_simulated.endswith("/4 soft") for c in found.corners))
+
+    def test_what_flows_back_is_taken_from_the_output(self) -> None:
+        found = derive(parse_spec(tomllib.loads(example("dual-active-bridge")), "test"))
+        back = budget(found.at(51.2, -4.0))
+        self.assertLess(back.p_in, 0.0)
+        self.assertGreater(back.loss, 0.0)
+        self.assertAlmostEqual(back.efficiency, back.p_in / back.p_out, places=12)
+        self.assertTrue(0.95 < back.efficiency < 1.0, back.efficiency)
 
     def test_an_inner_angle_may_hold_the_output(self) -> None:
         for modulation in ("extended", "dual", "triple"):

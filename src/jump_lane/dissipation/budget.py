@@ -106,10 +106,19 @@ class Budget:
 
     @property
     def efficiency(self) -> float:
-        """Output power over input power, the added losses taken from the input as well; not a number without a part."""
+        """Power passed on over power taken, the added losses taken from the input as well; not a number without a part.
+
+        Where power flows back, it is the output that it is taken from.
+        """
         if all(c.part is None for c in self.components):
             return float("nan")
-        return self.p_out / (self.p_in + self.added)
+        return self.passed_on(self.added)
+
+    def passed_on(self, added: float = 0.0) -> float:
+        """Return the part of the power taken that is passed on, at whichever side it enters, with further losses [W]."""
+        if self.p_out < 0.0:
+            return (self.p_in + added) / self.p_out
+        return self.p_out / (self.p_in + added)
 
     @property
     def broken(self) -> tuple[str, ...]:

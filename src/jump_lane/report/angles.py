@@ -13,6 +13,7 @@ from jump_lane.report.figures import COLOURS, INK, prefixed, sheet
 from jump_lane.report.maps import SHADES
 from jump_lane.report.table import Table, View
 from jump_lane.study.angles import AngleWork, Spot, Turn, Working, angled
+from jump_lane.switching.waveforms import NOISE
 
 LEVELS = 9
 """About how many levels a map has."""
@@ -57,6 +58,7 @@ def angles_view(
     rows = []
     for p in points:
         change = p.rms[1] / p.rms[0] - 1.0
+        change = 0.0 if abs(change) < NOISE else change
         rows.append(
             (
                 p.name,

@@ -91,7 +91,7 @@ def _mechanisms(budget: Budget, groups: dict[str, list[str]]) -> Table:
     rows = []
     for mechanism in every:
         powers = [_sum(budget, names, mechanism) for names in groups.values()]
-        if max(map(abs, powers), default=0.0) < NEGLIGIBLE * budget.p_out:
+        if max(map(abs, powers), default=0.0) < NEGLIGIBLE * abs(budget.p_out):
             continue
         cells = tuple(show(p, "W") if p else "" for p in powers)
         total = sum(powers)
@@ -150,7 +150,7 @@ def _balance(budget: Budget, control: Control) -> Table:
         ("left unexplained, part of the input", f"{budget.residual:.1e}"),
         ("losses, added", show(budget.added, "W")),
         ("efficiency", percent(budget.efficiency)),
-        ("efficiency of the simulated circuit alone", percent(budget.p_out / budget.p_in)),
+        ("efficiency of the simulated circuit alone", percent(budget.passed_on())),
         (control.words, show(budget.control, control.unit)),
         ("heat that every kelvin brings back (100 % is runaway)", f"{100.0 * budget.feedback:.2g} %"),
     )

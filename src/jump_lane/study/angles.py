@@ -191,7 +191,8 @@ def working(design: Design) -> Iterator[Working]:
     at = design.at()
     nominal, full = at.inputs[0], at.loads[0]
     least = min(loads, key=abs)
-    places = [("full load", nominal, full), ("stepped load", nominal, least)]
+    places = [("full load", nominal, full)]
+    places += [("stepped load", nominal, least)] if least != full else []
     places += [("stepped bus", v, full) for v in (inputs[0], inputs[-1]) if v != nominal]
     places += [("reversed", nominal, min(loads))] if min(loads) < 0.0 else []
     for name, v_in, i_o in places:

@@ -25,9 +25,9 @@ ASKED_GAIN = "(1 + m_g)*k_hi*M"
 
 
 def way(spec: Spec, sheet: Sheet) -> str:
-    """Return what decides the inductance ratio: it is given (or usual), or follows from Q, L_r or L_m."""
+    """Return what decides the tank: the inductance ratio, given or usual, alone or with Q; or Q, L_r or L_m alone."""
     if spec.tank.inductance_ratio is not None:
-        return "ratio"
+        return "ratio" if spec.tank.quality is None else "both"
     ways = {"quality": spec.tank.quality, "leakage": spec.chosen.get("L_r"), "magnetising": spec.chosen.get("L_m")}
     return next((name for name, given in ways.items() if given is not None), "ratio")
 
@@ -130,8 +130,9 @@ def sizing(share: str) -> tuple[Entry, ...]:
                             "plain": (Line("Z_z", "Z_pk", "Ω", "characteristic impedance: no capacitance asks for less", SOFT, "min"),),
                         },
                     ),
-                    _inductance("(Q_a*R_ac + (1 - min(1, 1e9*Q_a))*min(Z_pk, Z_z))/(2*pi*f_r)"),
+                    _inductance("min(Z_pk, Z_z)/(2*pi*f_r)"),
                 ),
+                "both": (Line("m", "m_a", "", "inductance ratio L_m/L_r", DEFINITION), _inductance("Q_a*R_ac/(2*pi*f_r)")),
                 "quality": (*_ratio("Q_a"), _inductance("Q_a*R_ac/(2*pi*f_r)")),
                 "leakage": (*_ratio("2*pi*f_r*L_ra/R_ac"), _inductance("L_ra")),
                 "magnetising": (_least_ratio(), _inductance("L_ma/m")),

@@ -8,31 +8,33 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from jump_lane.equations.sheet import Line
+from jump_lane.equations.sheet import Line, Sheet
+from jump_lane.spec import Spec
 from jump_lane.topologies.blocks.resonant.llc import FIGURE as OF_LLC
 from jump_lane.topologies.blocks.resonant.llc import carried, proofs, rectified, resonance, transformer
 from jump_lane.topologies.blocks.resonant.stage import SIDE as SIDE_OF_LLC
 from jump_lane.topologies.blocks.resonant.stage import Kind
 from jump_lane.topologies.blocks.sources import CHARGED, SOFT, TANK
-from jump_lane.topologies.page import Bound, Entry, Gain
+from jump_lane.topologies.page import Bound, Cases, Entry, Gain
 
 USUAL = 2.0
 """Quality factor at full load where the file asks for none: the output falls to half at about 1.5 times the resonance."""
+
+
+def asked(spec: Spec, sheet: Sheet) -> str:
+    """Return whether the file asks for a quality factor: "asked", or "usual" where it does not."""
+    return "usual" if spec.tank.quality is None else "asked"
+
+
+def _inductance(text: str) -> Line:
+    return Line("L_r", text, "H", "resonant inductance, leakage included", TANK, "min", component=True)
 
 
 def sizing(share: str) -> tuple[Entry, ...]:
     """Return the tank: the turns ratio leaves the reserve of gain at the least input, the quality factor sets L_r."""
     return (
         *transformer(share, f"{share}*V_in/((1 + m_g)*k_hi*V_r)", "turns ratio at which the gain keeps its reserve at the least input"),
-        Line(
-            "L_r",
-            f"(Q_a + {USUAL}*(1 - min(1, 1e9*Q_a)))*R_ac/(2*pi*f_r)",
-            "H",
-            "resonant inductance, leakage included",
-            TANK,
-            "min",
-            component=True,
-        ),
+        Cases(asked, {"asked": (_inductance("Q_a*R_ac/(2*pi*f_r)"),), "usual": (_inductance(f"{USUAL:g}*R_ac/(2*pi*f_r)"),)}),
         *resonance(),
         Line("M_1", "1", "", "gain at resonance", TANK),
         Line("Q", "Z_0/R_ac", "", "quality factor: characteristic impedance over the load", TANK),
