@@ -10,6 +10,7 @@ from typing import Any
 from jump_lane.errors import InputError, UnreachableError
 from jump_lane.operating.mode import simulated_mode
 from jump_lane.operating.point import solve, solve_point
+from jump_lane.report.check import check_view
 from jump_lane.sizing.solve import size
 from jump_lane.spec import parse_spec
 from jump_lane.study.check import check
@@ -219,6 +220,9 @@ class Sides(unittest.TestCase):
         spread = [abs(s.measures("D1.i").average - s.measures("D2.i").average) for s in (even, odd)]
         self.assertLess(spread[0], 1e-6)
         self.assertGreater(spread[1], 0.1)
+        said = [check_view(check(made(**more))).notes for more in ({}, {"tank__second_leakage": "150 nH"})]
+        self.assertFalse(any(note.startswith("uneven halves") for note in said[0]))
+        self.assertTrue(any(note.startswith("uneven halves") for note in said[1]))
 
     def test_what_an_inductor_would_be_asked_is_refused_by_name(self) -> None:
         found = check(made(switching__current_ripple="30 %", switching__mode="continuous"))

@@ -32,6 +32,7 @@ def check_view(
     if any(not f.agrees for c in check.corners for f in c.findings):
         notes.extend(check.design.caveats())
     notes += [f"not judged: {text}" for text in check.refused]
+    notes += list(_uneven(check))
     if explain:
         tables = [t for symbol in explain for t in _explained(check, symbol)]
     else:
@@ -47,6 +48,30 @@ def check_view(
                 "every quantity at every corner: --all   why one is what it is: --explain SYMBOL   at tolerances: --tolerance"
             )
     return View("check", check_data(check), tuple(tables), tuple(notes), check.exit_status, _heading(check))
+
+
+UNEVEN = 0.02
+"""Rectifiers made alike whose average currents are further apart than this part of the larger one share unevenly."""
+
+
+def _uneven(check: Check) -> Iterator[str]:
+    """Yield which rectifiers made alike share the current unevenly, and where most."""
+    for role in check.design.page.roles:
+        if role.kind != "rectifier" or len(role.elements) < 2:
+            continue
+        apart = []
+        for corner in check.corners:
+            own = {s.component: s.average for s in corner.stresses if s.component in role.elements[:2]}
+            if len(own) == 2 and max(own.values()) > 0.0:
+                apart.append((1.0 - min(own.values()) / max(own.values()), corner, own))
+        worst = max(apart, key=lambda a: a[0], default=None)
+        if worst is not None and worst[0] > UNEVEN:
+            part, corner, own = worst
+            shares = " and ".join(f"{show(i, 'A')} through {name}" for name, i in own.items())
+            yield (
+                f"uneven halves: {shares} on average at {show(corner.v_in, 'V')}, {corner.loads}, "
+                f"{show_percent(part)} apart"
+            )
 
 
 def _heading(check: Check) -> str:
