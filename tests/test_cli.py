@@ -329,6 +329,10 @@ class Demo(CommandCase):
                 "waveforms.csv",
                 "losses.txt",
                 "losses.png",
+                "shore-dock-link.toml",
+                "dock-gain.png",
+                "winch-bus-link.toml",
+                "winch-angles.png",
             },
         )
         self.assertIn("all that is asked holds", (self.folder / "out" / "verdicts.txt").read_text())
