@@ -33,6 +33,9 @@ JUMP = 1e-9
 SEARCHED, MOST_SEARCHED = 8, 10
 """Natural valves up to which all combinations are tried, and of more of them how many may be in doubt."""
 
+DOUBT = 1e3
+"""Times rounding that a guard may be off where nothing else fits: the state has gathered some on its way."""
+
 EDGE = 1e-6
 """A guard below this part of the magnitudes that it is made of is at the edge."""
 
@@ -90,17 +93,17 @@ def magnitude(watch, c, z, n1, row):
 
 
 @compiled
-def _broken(watch, c, count, n, z):
-    """Return the guard that is most below zero by more than rounding, or FITS."""
+def _broken(watch, c, count, n, z, doubt):
+    """Return the guard that is most below zero by more than `doubt` times rounding, or FITS."""
     which, low = FITS, 0.0
-    floor = NOISE * size_of(z, n)
+    floor = doubt * NOISE * size_of(z, n)
     for k in range(count):
         s, size = 0.0, 0.0
         for j in range(n + 1):
             term = watch[c, j, k] * z[j]
             s += term
             size += abs(term)
-        if s < low and -s > CONSISTENT * size + floor:
+        if s < low and -s > doubt * CONSISTENT * size + floor:
             which, low = k, s
     return which
 
@@ -117,7 +120,7 @@ def _jumps(tables, c, z, entered, n, tick, work):
 
 
 @compiled
-def _misfit(tables, c, z, entered, sizes, tick, work):
+def _misfit(tables, c, z, entered, sizes, tick, work, doubt):
     """Test configuration c against the state z; `entered` receives the state after entering it.
 
     Returns the natural valve to flip, FITS or CONTRADICTORY, and whether a jump has to be carried out.
@@ -135,7 +138,7 @@ def _misfit(tables, c, z, entered, sizes, tick, work):
             if kind == IMPOSSIBLE:
                 return CONTRADICTORY, False
             jumped = True
-    return _broken(tables.watch, c, d, n, entered), jumped
+    return _broken(tables.watch, c, d, n, entered, doubt), jumped
 
 
 @compiled
@@ -162,7 +165,7 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
         c = find(tables.info, combo)
         if c < 0:
             return MISSING, combo, c
-        which, jumped = _misfit(tables, c, z, entered, sizes, tick, work[1])
+        which, jumped = _misfit(tables, c, z, entered, sizes, tick, work[1], 1.0)
         if which == CONTRADICTORY:
             return UNSOLVABLE, combo, c
         if tables.info[c, 2] != FREE and (jumped or which == FITS):
@@ -172,7 +175,10 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
             return OK, combo, c
         combo ^= 1 << (sizes.gated + which)
         seen |= 1 << which
-    return _search(tables, combo, seen, z, p, columns, sizes, tick, work)
+    status, found, c = _search(tables, combo, seen, z, p, columns, sizes, tick, work, 1.0)
+    if status == CHATTER:
+        return _search(tables, combo, seen, z, p, columns, sizes, tick, work, DOUBT)
+    return status, found, c
 
 
 @compiled
@@ -195,8 +201,11 @@ def _doubtful(tables, combo, seen, z, sizes):
 
 
 @compiled
-def _search(tables, combo, seen, z, p, columns, sizes, tick, work):
-    """Try every combination of natural valves in doubt, where flipping the worst one went round in circles."""
+def _search(tables, combo, seen, z, p, columns, sizes, tick, work, doubt):
+    """Try every combination of natural valves in doubt, where flipping the worst one went round in circles.
+
+    Guards may be off by `doubt` times rounding.
+    """
     channels = combo & ((1 << sizes.gated) - 1)
     free = _doubtful(tables, combo, seen, z, sizes)
     fixed, count = (combo >> sizes.gated) & ~free, 0
@@ -212,7 +221,7 @@ def _search(tables, combo, seen, z, p, columns, sizes, tick, work):
         c = find(tables.info, candidate)
         if c < 0:
             return MISSING, candidate, c
-        which, _ = _misfit(tables, c, z, work[0], sizes, tick, work[1])
+        which, _ = _misfit(tables, c, z, work[0], sizes, tick, work[1], doubt)
         if which == FITS:
             if tables.info[c, 2] != FREE:
                 _project(tables, c, z, p, columns, sizes, work[1])
