@@ -19,6 +19,7 @@ BESIDE = (
     "tests.test_cli",
     "tests.test_contract",
     "tests.test_damping",
+    "tests.test_every_command",
     "tests.test_line_input",
     "tests.test_loss_commands",
     "tests.test_messages",

@@ -42,6 +42,9 @@ NOT_JUDGED = {
 """Keys that ask for something no verdict speaks of, and why."""
 
 
+SPIKED = 0.98
+"""A ripple that is less than this part of itself without the discharge of capacitances at turn-on is spiked by it."""
+
 OF_INDUCTORS = "not judged, as this converter has no inductor whose ripple or conduction it sets"
 
 
@@ -280,6 +283,9 @@ def _charging(design: Design, name: str, current: str, voltage: str, relative: b
         charging = Charging.of(scene.recording, current)
         measures = scene.recording.measures(voltage)
         limit = allowed * abs(measures.average) if relative else allowed
+        settled = settled_swing(design, scene.recording, voltage)
+        if settled < SPIKED * measures.peak_to_peak:  # the charge alone counts, which goes with 1/C
+            return settled / limit
         alone = charging.ripple(value, resistance)
         if alone == 0.0:
             return 0.0  # nothing flows: any value keeps it

@@ -88,30 +88,69 @@ def _solved(page: Page, point: Point, control: float | None) -> tuple[SteadyStat
     elif "power" in point.kinds:
         state = _powered(page, point, guess, control)
     elif control is None:
-        state = hold(circuit, held(page, point), guess, page.returns)
+        state = hold(circuit, held(page, point), guess, (page, point) if page.returns else None)
     else:
         state = steady_state(replace(circuit, control=control), None, guess)
     return state, record(state)
 
 
-BESIDE = (1.0, 0.9, 1.1, 0.75, 1.3)
-"""Controls, over the derived one, from whose steady state an output is held where that fails from the guess."""
+FINELY = 1e-7
+"""How closely a control is looked for that passes a power on."""
 
 
-def hold(circuit: Circuit, regulation: Regulation, guess: dict[str, float], again: bool) -> SteadyState:
-    """Return the state that holds the output; found from states at fixed controls (`again`) where the guess leads nowhere."""
+def hold(
+    circuit: Circuit,
+    regulation: Regulation,
+    guess: dict[str, float],
+    beside: tuple[Page, Point] | None = None,
+) -> SteadyState:
+    """Return the state that holds the output.
+
+    Parameters
+    ----------
+    beside
+        Page and point of a converter that passes power both ways: where the guess leads nowhere, the control is found first
+        that passes the power on between two fixed voltages, which it always can.
+
+    Raises
+    ------
+    ConvergenceError
+        If there is none.
+    """
     try:
         return steady_state(circuit, regulation, guess)
     except ConvergenceError:
-        if not again:
+        if beside is None:
             raise
-        for part in BESIDE:
-            beside = replace(circuit, control=circuit.control * part)
-            try:
-                return steady_state(beside, regulation, steady_state(beside, None, guess).states)
-            except ConvergenceError:
-                continue
-        raise
+        near = _passing(circuit, *beside, guess)
+        if near is None:
+            raise
+    found = {**guess, **near.states, "C_o": guess["C_o"]}
+    return steady_state(replace(circuit, control=near.control), regulation, found)
+
+
+def _passing(circuit: Circuit, page: Page, point: Point, guess: dict[str, float]) -> SteadyState | None:
+    """Return the state in which the load current flows into a source in place of the output, None if none is found."""
+    from scipy.optimize import brentq
+
+    stiff = replace(point, kinds=("stiff", *point.kinds[1:]))
+    kept = tuple(e for e in circuit.elements if e.name != "C_o" and not e.name.startswith("load"))
+    between = replace(circuit, elements=(*kept, *stiff.load()))
+    range_ = page.control.at(point.values)
+    lowest, highest = range_.lowest, range_.highest
+    found: list[SteadyState] = []
+
+    def off(control: float) -> float:
+        known = found[-1].engine if found else None
+        state = steady_state(replace(between, control=control), None, guess, known=known)
+        found.append(state)
+        return record(state).measures("load.i").average - point["I_o"]
+
+    try:
+        brentq(off, lowest, highest, xtol=FINELY)
+    except (ConvergenceError, ValueError):
+        return None
+    return found[-1]
 
 
 TRIED = 12

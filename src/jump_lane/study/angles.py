@@ -293,5 +293,5 @@ def _held(at: Design, angles: Mapping[str, float]) -> tuple[dict[str, float], fl
     pattern = lambda control: said.gates({**angles, first: control}, point)  # noqa: E731
     circuit = Circuit(at.page.circuit(point), 1.0 / point[at.page.clock], pattern, angles[first])
     guess = {**_guess(at, {**point.values, **angles}), "C_o": point["V_o"]}
-    state = hold(circuit, Regulation("load", point["V_o"], lowest=-0.5, highest=0.5), guess, again=True)
+    state = hold(circuit, Regulation("load", point["V_o"], lowest=-0.5, highest=0.5), guess, (at.page, point))
     return {**angles, first: state.control}, record(state).measures(f"{said.leads}.i").rms

@@ -144,12 +144,15 @@ CARRIED: tuple[Entry, ...] = (
 
 
 def circuit(p: Point) -> tuple[Element, ...]:
-    """Return the elements at an operating point; output capacitances need dead time and resistance to swing."""
+    """Return the elements at an operating point; output capacitances need dead time and resistance to swing.
+
+    Only resistance keeps direct currents from the inductances; between fixed voltages, from a start without, none arises.
+    """
     first, second = (p["t_d"] > 0.0 and p[f"R_{s}"] > 0.0 and p[f"C_{s}"] > 0.0 for s in ("S1", "S5"))
     inner, outer = ("T.p" if p["R_pT"] > 0.0 else "x"), ("T.s" if p["R_sT"] > 0.0 else "c")
     return (
         p.source(),
-        *(p.switch(name, *nodes) for name, nodes in (LEGS | FAR_LEGS).items()),
+        *(p.switch(name, *nodes, shares=p.kinds[0] != "stiff") for name, nodes in (LEGS | FAR_LEGS).items()),
         *(Capacitor(f"C_{name}", *nodes, p["C_S1"]) for name, nodes in LEGS.items() if first),
         *(Capacitor(f"C_{name}", *nodes, p["C_S5"]) for name, nodes in FAR_LEGS.items() if second),
         p.inductor("L", "a", "x"),

@@ -81,7 +81,7 @@ class Point:
         return self.owners[name]
 
     def _least(self) -> float:
-        return SHARING * self["V_o"] / max(self["I_o"], 1e-3)
+        return SHARING * self["V_o"] / max(abs(self["I_o"]), 1e-3)
 
     def rectify(self, **intervals: tuple[Interval, ...]) -> Gates:
         """Return the gates of synchronous rectifiers: on while their ``intervals`` are off, less the dead time."""
