@@ -15,7 +15,7 @@ def compare_view(title: str, found: list[Candidate]) -> View:
     able = sorted((c for c in found if not c.failure), key=lambda c: (c.stress != c.stress, c.stress))
     unable = [c for c in found if c.failure]
     columns = (
-        "converter<", "duty ratio>", "conduction", "stress>", "energy>", "C_o rms>", "C_i rms>",
+        "converter<", "control>", "conduction", "stress>", "energy>", "C_o rms>", "C_i rms>",
         "parts>",
     )  # fmt: skip
     tables = [Table(f"{title}: least device stress first", columns, tuple(_row(c) for c in able))]

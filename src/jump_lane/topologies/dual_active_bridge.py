@@ -111,6 +111,7 @@ CARRIED: tuple[Entry, ...] = (
     Line("V_C5", "V_o*min(1, max(0, 1e9*phi))", "V", "voltage of S5 and S8 as S1 turns on", KIRCHHOFF),
     Line("V_C6", "V_o - V_C5", "V", "voltage of S6 and S7 as S1 turns on", KIRCHHOFF),
     Line("I_Lpk", f"I_b*bridges_peak({ANGLES})", "A", "peak current of L", PIECES),
+    Line("W_L", "L*I_Lpk**2/2", "J", "energy in L at its peak", DEFINITION),
     Line("I_Lrms", f"I_b*bridges_rms({ANGLES})", "A", "rms current of L", RMS_VALUES),
     Line("I_in", f"I_b*bridges_power({ANGLES})", "A", "average input current", PHASE_SHIFT),
     _soft("I_zS1", "0", "-", "1"),

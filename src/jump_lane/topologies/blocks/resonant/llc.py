@@ -189,6 +189,7 @@ def carried(share: str, peak: str, rms: str, swing: str) -> tuple[Line, ...]:
         Line("I_Lrpk", peak, "A", "peak tank current", RESONANT),
         Line("I_Lrrms", rms, "A", "rms tank current", RESONANT),
         Line("V_Crpk", f"{biased} + {swing}", "V", "peak voltage of the resonant capacitor", RESONANT),
+        Line("W_Lr", "L_r*I_Lrpk**2/2", "J", "energy in L_r at its peak", DEFINITION),
         Line("V_Crr", "(1 + m_V)*V_Crpk", "V", "voltage rating C_r should have", MARGIN),
         Line("I_Crrms", "I_Lrrms/k_s", "A", "rms current of each resonant capacitor", RESONANT),
         Line("I_in", "V_r*I_o/V_in", "A", "average input current", VOLT_SECONDS),
