@@ -229,6 +229,32 @@ class Simulated(unittest.TestCase):
             with self.subTest(k=k, given=given):
                 self.assertEqual(check(derive(parse_spec(given, "test"))).exit_status, 0)
 
+    def test_small_capacitances_beside_large_resistances(self) -> None:
+        """A body diode at rest between conducting and blocking leaves it as soon as its current turns."""
+        given = {
+            "topology": "dual-active-bridge",
+            "input": {"voltage": {"min": 20.136, "nominal": 24.652, "max": 26.327}},
+            "output": [
+                {
+                    "voltage": 577.47,
+                    "current": {"min": -0.10205, "max": 0.2041},
+                    "voltage_ripple": "1 %",
+                    "load": "current",
+                }
+            ],
+            "switching": {"frequency": 274985.6, "dead_time": 6.8322e-08},
+            "angles": {"modulation": "triple", "largest": 0.14558, "inner_1": 0.04914, "inner_2": 0.015517},
+            "transformer": {"magnetising_ripple": "15 %"},
+            "parts": {
+                "S1": {"resistance": 0.020624, "output_capacitance": 8.1301e-10},
+                "S5": {"resistance": 11.317, "output_capacitance": 1.7637e-12},
+                "L": {"resistance": 0.010312},
+            },
+        }
+        self.assertEqual(
+            [c.failure for c in check(derive(parse_spec(given, "test"))).corners if c.failure], []
+        )
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -29,7 +29,8 @@ class Balance:
     energy
         Average power into inductances and capacitances over the power turned over.
     charge
-        Largest average capacitor current over its rms value (or a thousandth of the largest current).
+        Largest average capacitor current, less what rounding explains, over its rms value (or a thousandth of the largest
+        current).
     volt_seconds
         Largest average voltage of an inductance over its rms value (likewise).
     impulses
@@ -75,9 +76,10 @@ def balance(recording: Recording) -> Balance:
         stored += recording.power(name) - resistance * current.rms**2
         turnover = max(turnover, voltage.rms * current.rms)
         if (name, resistance) in capacitive:
-            charge = max(charge, abs(current.average) / max(current.rms, SMALL * largest_current, 1e-150))
+            gap = max(abs(current.average) - recording.average_doubt(f"{name}.i"), 0.0)
+            charge = max(charge, gap / max(current.rms, SMALL * largest_current, 1e-150))
         else:
-            gap = abs(voltage.average - resistance * current.average)
+            gap = abs(voltage.average - resistance * current.average) - recording.average_doubt(f"{name}.v")
             flux = max(flux, gap / max(voltage.rms, SMALL * largest_voltage, 1e-150))
     return Balance(
         energy=float(abs(stored) / max(turnover, 1e-12)),

@@ -119,6 +119,7 @@ class Engine:
         self.switches = tuple(v.name for v in self.network.valves[: self.network.gated])
         self._schedules: dict[float, Schedule] = {}
         self._rows: dict[int, tuple[Array, Array, Array]] = {}
+        self._signals: dict[int, Array] = {}
         branches = self.network.branches
         meters = [(branches.index(m.branch), int(m.voltage)) for m in self.meters]
         self._model = Model(self.network.stamp, np.array(meters, dtype=np.int64).reshape(len(meters), 2))
@@ -179,6 +180,15 @@ class Engine:
             voltage, current = branch_rows(self.network.stamp, self.combo(index), unknowns)
             self._rows[index] = voltage, current, unknowns[: len(self.network.nodes)]
         return self._rows[index]
+
+    def signals(self, index: int) -> Array:
+        """Return every signal as a row over [y; 1] in a configuration: voltages, currents, node potentials, gates."""
+        if index not in self._signals:
+            voltage, current, nodes = self.rows(index)
+            gates = np.zeros((self.network.gated, self.n + 1))
+            gates[:, -1] = conducting(self.combo(index), self.network)[: self.network.gated]
+            self._signals[index] = np.vstack([voltage, current, nodes, gates])
+        return self._signals[index]
 
     def schedule(self, control: float) -> Schedule:
         """Return the gate edges at a value of the control variable."""

@@ -95,11 +95,16 @@ def _cubic_minimum(a, b, s, t):
 
 @compiled
 def _allow(watch, c, z, sizes, resting, watched):
-    """Set how far below zero each guard may go in a stretch that starts at z."""
-    part, noise = (ACCEPTED, 2.0 * NOISE) if resting else (GUARD_ROUNDING, 0.2 * NOISE)
-    floor = noise * size_of(z, sizes.n)
-    for k in range(sizes.natural):
-        watched[2, k] = -part * magnitude(watch, c, z, sizes.n + 1, k) - floor
+    """Set how far below zero each guard may go in a stretch that starts at z; one well above zero is not at rest there."""
+    size, d, n1 = size_of(z, sizes.n), sizes.natural, sizes.n + 1
+    if resting:
+        _observe(watch, c, z, n1, d, watched, 0)
+    for k in range(d):
+        terms = magnitude(watch, c, z, n1, k)
+        watched[2, k] = -GUARD_ROUNDING * terms - 0.2 * NOISE * size
+        at_rest = ACCEPTED * terms + 2.0 * NOISE * size
+        if resting and watched[0, k] <= at_rest:
+            watched[2, k] = -at_rest
 
 
 @inlined

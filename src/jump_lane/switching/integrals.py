@@ -101,6 +101,11 @@ class Integrals(Sampled):
         total: Array = np.einsum("csw,cw->s", self._stacked, self._totals[:, :, -1])
         return total / self.period
 
+    def average_doubt(self, name: str) -> float:
+        """Return by how much rounding may falsify the average of a signal: stiff rows add up terms far above their sum."""
+        row = np.abs(self._stacked[:, self.index(name)])
+        return ROUNDING * float(np.sum(row * np.abs(self._totals[:, :, -1]))) / self.period
+
     @cached_property
     def _squares(self) -> Array:
         return self._mean(slice(None), slice(None))

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from jump_lane.errors import InputError, nearest
 from jump_lane.switching import measuring, propagators
-from jump_lane.switching.configuration import conducting
 from jump_lane.switching.engine import Engine, Trace
 from jump_lane.switching.network import Array
 from jump_lane.switching.waveforms import Waveforms
@@ -28,14 +27,14 @@ class Sampled:
         self.period = trace.length * engine.tick
         self.width = engine.n + 1
         used = np.unique(trace.configurations)
-        self._rows = {int(c): self._stack(int(c)) for c in used}
+        self._rows = {int(c): engine.signals(int(c)) for c in used}
         self._samples: dict[int, tuple[Array, list[Array]]] = {}
 
     # --- signals -----------------------------------------------------------------------------------------
 
     @cached_property
     def names(self) -> tuple[str, ...]:
-        """Return all signal names, in the order of the rows of `_stack`."""
+        """Return all signal names, in the order of the rows of `Engine.signals`."""
         branches = self.network.branches
         return (
             *(f"{b}.v" for b in branches),
@@ -47,13 +46,6 @@ class Sampled:
     @cached_property
     def _index(self) -> dict[str, int]:
         return {name: i for i, name in enumerate(self.names)}
-
-    def _stack(self, c: int) -> Array:
-        """Return every signal as a row over [y; 1] in configuration c."""
-        voltage, current, nodes = self.engine.rows(c)
-        gates = np.zeros((self.network.gated, self.width))
-        gates[:, -1] = conducting(self.engine.combo(c), self.network)[: self.network.gated]
-        return np.vstack([voltage, current, nodes, gates])
 
     def index(self, name: str) -> int:
         """Return the row of a signal.
