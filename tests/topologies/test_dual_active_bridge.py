@@ -233,22 +233,33 @@ class Simulated(unittest.TestCase):
         """A body diode at rest between conducting and blocking leaves it as soon as its current turns."""
         given = {
             "topology": "dual-active-bridge",
-            "input": {"voltage": {"min": 20.136, "nominal": 24.652, "max": 26.327}},
+            "input": {
+                "voltage": {
+                    "min": 20.13572044361397,
+                    "nominal": 24.651589591053096,
+                    "max": 26.327407472687373,
+                }
+            },
             "output": [
                 {
-                    "voltage": 577.47,
-                    "current": {"min": -0.10205, "max": 0.2041},
-                    "voltage_ripple": "1 %",
+                    "voltage": 577.4732287758193,
+                    "current": {"min": -0.10205229673544625, "max": 0.2041045934708925},
+                    "voltage_ripple": "1.0302044633075347 %",
                     "load": "current",
                 }
             ],
-            "switching": {"frequency": 274985.6, "dead_time": 6.8322e-08},
-            "angles": {"modulation": "triple", "largest": 0.14558, "inner_1": 0.04914, "inner_2": 0.015517},
+            "switching": {"frequency": 274985.57967424893, "dead_time": 6.832202855848857e-08},
+            "angles": {
+                "modulation": "triple",
+                "largest": 0.14558218146696936,
+                "inner_1": 0.0491387387868769,
+                "inner_2": 0.015516540887630501,
+            },
             "transformer": {"magnetising_ripple": "15 %"},
             "parts": {
-                "S1": {"resistance": 0.020624, "output_capacitance": 8.1301e-10},
-                "S5": {"resistance": 11.317, "output_capacitance": 1.7637e-12},
-                "L": {"resistance": 0.010312},
+                "S1": {"resistance": 0.02062363503806946, "output_capacitance": 8.130086725781124e-10},
+                "S5": {"resistance": 11.317202008159079, "output_capacitance": 1.7637133110149542e-12},
+                "L": {"resistance": 0.01031181751903473},
             },
         }
         self.assertEqual(
