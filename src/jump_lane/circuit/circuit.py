@@ -13,6 +13,7 @@ from jump_lane.circuit.elements import (
     Switch,
 )
 from jump_lane.circuit.gates import GatePattern, Gates, Instant, Span
+from jump_lane.circuit.law import Law
 from jump_lane.errors import InputError, nearest
 
 REFERENCE = "gnd"
@@ -42,6 +43,8 @@ class Circuit:
         Value of the control variable (duty ratio, phase, frequency) to run at, in its unit.
     span
         The period over ``period`` as a function of the control variable; constant unless given.
+    law
+        What controls it instead of a fixed value of the control variable, which then tells the order of the edges.
     """
 
     elements: tuple[Element, ...]
@@ -49,6 +52,7 @@ class Circuit:
     gates: GatePattern = _always_open
     control: float = 0.0
     span: Span = _constant
+    law: Law | None = None
 
     def pattern(self, control: float) -> Gates:
         """Return the on-intervals at the value `control` of the control variable."""

@@ -37,17 +37,36 @@ class Schedule(NamedTuple):
         How far each edge moves, in fractions of the base period, per unit of the control variable, (e,).
     drift
         The same of the end of the period.
+    trips
+        The comparator that brings an edge, its tick being the latest, or −1, (e,).
+    anchors, delays
+        The edge that one follows, or −1, and how many ticks later; its own tick is the latest, (e,).
     """
 
     ticks: NDArray[np.int64]
     masks: NDArray[np.int64]
     slopes: NDArray[np.float64]
     drift: float
+    trips: NDArray[np.int64]
+    anchors: NDArray[np.int64]
+    delays: NDArray[np.int64]
 
     @property
     def length(self) -> int:
         """Ticks in the period."""
         return int(self.ticks[-1])
+
+    def part(self, last: int, drift: float) -> Schedule:
+        """Return the schedule up to edge `last`, which is not in it."""
+        return self._replace(
+            ticks=self.ticks[: last + 1],
+            masks=self.masks[:last],
+            slopes=self.slopes[:last],
+            drift=drift,
+            trips=self.trips[:last],
+            anchors=self.anchors[:last],
+            delays=self.delays[:last],
+        )
 
 
 WHOLE = Instant(1.0)
@@ -97,9 +116,17 @@ def _ordered(
             ticks.append(tick)
             masks.append(mask)
             slopes.append(0.0)
+    return _plain([*ticks, period], masks, slopes, drift)
+
+
+def _plain(ticks: list[int], masks: list[int], slopes: list[float], drift: float) -> Schedule:
+    count = len(masks)
     return Schedule(
-        np.array([*ticks, period], dtype=np.int64),
+        np.array(ticks, dtype=np.int64),
         np.array(masks, dtype=np.int64),
         np.array(slopes, dtype=np.float64),
         drift,
+        np.full(count, -1, dtype=np.int64),
+        np.full(count, -1, dtype=np.int64),
+        np.zeros(count, dtype=np.int64),
     )

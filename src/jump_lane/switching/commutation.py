@@ -18,9 +18,9 @@ from jump_lane.switching.propagators import compiled
 from jump_lane.switching.solving import FREE, IMPOSSIBLE
 from jump_lane.switching.tables import find
 
-OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY = 0, 1, 2, 3, 4, 5
+OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY, PAUSED = 0, 1, 2, 3, 4, 5, 6
 """How a run ends: well; an unknown combination; no consistent combination; contradictory sources; record
-full; too many events in a period."""
+full; too many events in a period; where it was asked to pause."""
 
 FITS = -1
 CONTRADICTORY = -2
@@ -41,13 +41,16 @@ EDGE = 1e-6
 
 
 class Sizes(NamedTuple):
-    """Numbers of states n, entries of z, gated and natural valves, tangent columns."""
+    """Numbers of states n, entries of z, gated and natural valves, tangent columns, trips, meters, states of the law."""
 
     n: int
     nz: int
     gated: int
     natural: int
     columns: int
+    trips: int
+    meters: int
+    laws: int
 
 
 @compiled
@@ -70,12 +73,12 @@ def size_of(z, n):
 
 
 @compiled
-def _lowest(watch, c, first, count, n1, z):
+def _lowest(watch, c, first, count, nz, z):
     """Return the most negative of some watched rows applied to z, which one it is, and the largest magnitude."""
     low, which, large = 0.0, -1, 0.0
     for k in range(count):
         s = 0.0
-        for j in range(n1):
+        for j in range(nz):
             s += watch[c, j, first + k] * z[j]
         large = max(large, abs(s))
         if s < low:
@@ -84,10 +87,10 @@ def _lowest(watch, c, first, count, n1, z):
 
 
 @compiled
-def magnitude(watch, c, z, n1, row):
+def magnitude(watch, c, z, nz, row):
     """Return the sum of magnitudes of a watched row applied to z."""
     s = 0.0
-    for j in range(n1):
+    for j in range(nz):
         s += abs(watch[c, j, row] * z[j])
     return s
 
@@ -99,7 +102,7 @@ def _broken(watch, c, count, n, z, doubt):
     floor = doubt * NOISE * size_of(z, n)
     for k in range(count):
         s, size = 0.0, 0.0
-        for j in range(n + 1):
+        for j in range(z.shape[0]):
             term = watch[c, j, k] * z[j]
             s += term
             size += abs(term)
@@ -132,7 +135,7 @@ def _misfit(tables, c, z, entered, sizes, tick, work, doubt):
     if kind != FREE:
         apply(tables.projection, c, z, entered)
         if kind == IMPOSSIBLE or _jumps(tables, c, z, entered, n, tick, work):
-            low, which, large = _lowest(tables.watch, c, 3 * d, d, n + 1, z)
+            low, which, large = _lowest(tables.watch, c, 3 * (d + sizes.trips), d, sizes.nz, z)
             if which >= 0 and -low > 1e-6 * large:
                 return which, False
             if kind == IMPOSSIBLE:
@@ -193,9 +196,9 @@ def _doubtful(tables, combo, seen, z, sizes):
             continue
         for k in range(sizes.natural):
             value = 0.0
-            for j in range(sizes.n + 1):
+            for j in range(sizes.nz):
                 value += tables.watch[c, j, k] * z[j]
-            if value <= EDGE * magnitude(tables.watch, c, z, sizes.n + 1, k):
+            if value <= EDGE * magnitude(tables.watch, c, z, sizes.nz, k):
                 seen |= 1 << k
     return seen
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Any
@@ -12,29 +12,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.circuit.circuit import Circuit
+from jump_lane.circuit.law import Row
 from jump_lane.errors import ConvergenceError, NoResultError, UnsolvableError
 from jump_lane.switching import commutation, shooting, stepping
 from jump_lane.switching.clock import LEVELS, PERIOD, Schedule, schedule
 from jump_lane.switching.configuration import conducting
+from jump_lane.switching.layout import Layout, Meter
 from jump_lane.switching.network import Array, Network, assemble
-from jump_lane.switching.shooting import Kit, Model
+from jump_lane.switching.shooting import Kit
 from jump_lane.switching.solving import branch_rows, work_out
 from jump_lane.switching.tables import Tables
 
 
 @dataclass(frozen=True)
-class Meter:
-    """A running integral of a signal, carried along as one more state: ``branch`` voltage or current."""
-
-    branch: str
-    voltage: bool = True
-
-
-@dataclass(frozen=True)
 class Trace:
-    """Stretches without an event: start tick, configuration number, state there (energy coordinates).
+    """Stretches without an event: start tick, configuration number, state there (energy coordinates), what began them.
 
-    An event lies within a tick; ``rests`` is the part of that tick behind it.
+    An event lies within a tick; ``rests`` is the part of that tick behind it.  A cause is the natural valve that flipped, or
+    `stepping.EDGE` minus the edge, or `stepping.NO_CAUSE`.
     """
 
     ticks: NDArray[np.int64]
@@ -43,6 +38,7 @@ class Trace:
     rests: Array
     length: int
     """Ticks in the period."""
+    causes: NDArray[np.int64]
 
     @property
     def durations(self) -> NDArray[np.int64]:
@@ -63,9 +59,10 @@ class Run:
 
 @dataclass(frozen=True)
 class Shot:
-    """One period with what does not close, (n,), its scale, and the step of Newton's method (None: not independent).
+    """One period with what does not close, (u,), its scale, and the step of Newton's method (None: not independent).
 
-    ``off`` is how far the average of the meter is from its target, ``size`` both together relative to their scales.
+    ``off`` is how far the average of the meter is from its target, ``size`` both together relative to their scales, and
+    ``weights``, (u,), bring what does not close to one scale.
     """
 
     run: Run
@@ -74,6 +71,7 @@ class Shot:
     scale: float
     size: float
     step: Array | None
+    weights: Array
 
 
 @dataclass(frozen=True)
@@ -101,51 +99,65 @@ class Statistics:
 
 @dataclass
 class Engine:
-    """A circuit made ready to run; configurations are worked out once and kept.
+    """A circuit made ready to run; configurations are worked out once and kept.  `Layout` tells what z holds.
 
-    States z = [y; 1; q] hold n states in energy coordinates, the constant, and one integral per meter.
+    Attributes
+    ----------
+    circuit, meters
+        What runs, and what is integrated over each period.
+    watched
+        Rows whose course `follow` keeps, by name.
+    inputs, moving
+        Sources whose value may be changed while it runs; those of them, and of the references of the law, that may move.
     """
 
     circuit: Circuit
     meters: tuple[Meter, ...] = ()
+    watched: Mapping[str, Row] = field(default_factory=dict)
+    inputs: tuple[str, ...] = ()
+    moving: tuple[str, ...] = ()
+    layout: Layout = field(init=False)
     network: Network = field(init=False)
     statistics: Statistics = field(init=False, default_factory=Statistics)
 
     def __post_init__(self) -> None:
         self.network = assemble(self.circuit)
         self.n = self.network.size
-        self.nz = self.n + 1 + len(self.meters)
+        self.layout = Layout(self.circuit, self.network, self.meters, self.watched, self.inputs, self.moving)
+        self.nz = self.layout.nz
+        self.unknown = self.layout.unknown
         self.tick = self.circuit.period / PERIOD
         self.switches = tuple(v.name for v in self.network.valves[: self.network.gated])
         self._schedules: dict[float, Schedule] = {}
         self._rows: dict[int, tuple[Array, Array, Array]] = {}
         self._signals: dict[int, Array] = {}
-        branches = self.network.branches
-        meters = [(branches.index(m.branch), int(m.voltage)) for m in self.meters]
-        self._model = Model(self.network.stamp, np.array(meters, dtype=np.int64).reshape(len(meters), 2))
         self._latest: Array | None = None
-        gated = self.network.gated
-        natural = len(self.network.valves) - gated
-        self._sizes = tuple(
-            commutation.Sizes(self.n, self.nz, gated, natural, columns) for columns in (0, self.n + 1)
-        )
+        self._law_edges: Schedule | None = None
+        if self.circuit.law is not None:
+            self._law_edges = self.layout.tripped(self._plain(self.circuit.control), self.switches)
+        self._model = self.layout.model()
+        self._sizes = tuple(self.layout.sizes(columns) for columns in (0, len(self.unknown) + 1))
         self.tables = self._allocate(8)
         self.record = self._new_record(64)
 
     def gated(self, circuit: Circuit) -> Engine:
-        """Return an engine of a circuit with the same elements and period, other gates: what is known of these is kept."""
+        """Return an engine of a circuit with the same elements and period, other gates: what is known of these is kept.
+
+        Neither may have a law.
+        """
         other = copy.copy(self)
         other.circuit, other._schedules, other._latest = circuit, {}, None
         other.statistics = Statistics()
         return other
 
     def _allocate(self, capacity: int) -> Tables:
-        nz, natural = self.nz, len(self.network.valves) - self.network.gated
+        nz, s = self.nz, self._sizes[False]
         return Tables(
             info=np.full((capacity, 3), -1, dtype=np.int64),
             rate=np.empty((capacity, nz, nz)),
             projection=np.empty((capacity, self.n, nz)),
-            watch=np.empty((capacity, self.n + 1, 4 * natural)),
+            watch=np.empty((capacity, nz, 3 * (s.natural + s.trips) + s.natural)),
+            sense=np.empty((capacity, 2 * len(self.watched), nz)),
             phi=np.empty((capacity, LEVELS, nz, nz)),
         )
 
@@ -157,7 +169,7 @@ class Engine:
 
     def _new_record(self, length: int) -> stepping.Record:
         return stepping.Record(
-            np.zeros((length, 2), dtype=np.int64), np.zeros((length, self.nz)), np.zeros(length)
+            np.zeros((length, 3), dtype=np.int64), np.zeros((length, self.nz)), np.zeros(length)
         )
 
     def rate(self, index: int) -> Array:
@@ -191,17 +203,24 @@ class Engine:
         return self._signals[index]
 
     def schedule(self, control: float) -> Schedule:
-        """Return the gate edges at a value of the control variable."""
+        """Return the gate edges at a value of the control variable; under a law those that its comparators bring."""
+        if self._law_edges is not None:
+            return self._law_edges
         if control not in self._schedules:
-            gates, span = self.circuit.pattern(control), self.circuit.spans(control)
-            self._schedules[control] = schedule(gates, self.switches, span)
+            self._schedules[control] = self._plain(control)
         return self._schedules[control]
 
+    def _plain(self, control: float) -> Schedule:
+        return schedule(self.circuit.pattern(control), self.switches, self.circuit.spans(control))
+
     def start(self, known: dict[str, float]) -> Array:
-        """Return a state from known inductor currents [A] and capacitor voltages [V], zero if not named."""
-        z = np.zeros(self.nz)
+        """Return a state from known inductor currents [A], capacitor voltages [V] and states of the law, zero if not named."""
+        z, law = np.zeros(self.nz), self.layout.law
         z[self.n] = 1.0
         z[: self.n] = self.network.to_energy @ np.array([known.get(s, 0.0) for s in self.network.states])
+        for name, value in {**law.held, **law.initial, **known}.items():
+            if name in self.layout.at and name not in self.network.states:
+                z[self.layout.at[name]] = value
         return z
 
     def run(self, z: Array, combo: int, control: float, tangents: bool) -> Run:
@@ -224,8 +243,8 @@ class Engine:
         NoResultError
             If no consistent combination of valves exists, or there is no end to the events.
         """
-        mark = self._mark(z, combo, self.n + 1 if tangents else 0)
         edges = self.schedule(control)
+        mark = self._mark(z, combo, tangents, edges)
         combo = self._run(mark, edges, tangents)
         self.statistics.periods += 1
         return Run(mark.state, combo, mark.tangent, int(mark.place[5]), edges.length)
@@ -275,9 +294,8 @@ class Engine:
         NoResultError
             As `run` does.
         """
-        kit, found = self._tried(
-            shooting.shoot, self._blank(self.n + 1), True, self.schedule(control), z, combo, target
-        )
+        edges = self.schedule(control)
+        kit, found = self._tried(shooting.shoot, self._blank(True, edges), True, edges, z, combo, target)
         return self._shot(kit, found, control)
 
     def descend(self, z: Array, combo: int, control: float, residual: float) -> tuple[Array, int, Shot]:
@@ -290,18 +308,24 @@ class Engine:
         NoResultError
             As `run` does.
         """
+        edges = self.schedule(control)
         kit, (*found, start, before) = self._tried(
-            shooting.descend, self._blank(self.n + 1), True, self.schedule(control), z, combo, residual
+            shooting.descend, self._blank(True, edges), True, edges, z, combo, residual
         )
         return start, int(before), self._shot(kit, found, control)
 
     def _shot(self, kit: Kit, found: Sequence[Any], control: float) -> Shot:
-        _, at, missing, scale, off, size, sound, step = found
+        _, at, missing, scale, off, size, sound, step, weights = found
         self._count(kit)
         self.statistics.periods += 1
         length = self.schedule(control).length
         run = Run(kit.mark.state, int(at), kit.mark.tangent, int(kit.mark.place[5]), length)
-        return Shot(run, missing, off, scale, size, step if sound else None)
+        return Shot(run, missing, off, scale, size, step if sound else None, weights)
+
+    def newton(self, shot: Shot, held: float, weight: float) -> tuple[bool, Array, Array, Array]:
+        """Return the equations of Newton's method; see `shooting.newton`."""
+        found = shooting.newton(shot.run.tangent, shot.missing, shot.weights, self._sizes[True], held, weight)
+        return found[0], found[1], found[2], found[3]
 
     def is_latest(self, run: Run) -> bool:
         """Tell whether the record still shows this run."""
@@ -332,12 +356,12 @@ class Engine:
             raise ConvergenceError("the gate edges have changed their number")
         ends, tangents, used, before = [], [], 0, -1
         for k, (first, last) in enumerate(pairwise(bounds)):
-            mark = self._mark(z if starts is None else starts[k], combo, self.n + 1)
+            drift = whole.drift if last == bounds[-1] else 0.0
+            edges = whole.part(last, drift)
+            mark = self._mark(z if starts is None else starts[k], combo, True, edges)
             if first > 0:
                 at = int(whole.ticks[first])
                 mark.place[:6] = first - 1, at, at, combo, before, used
-            drift = whole.drift if last == bounds[-1] else 0.0
-            edges = Schedule(whole.ticks[: last + 1], whole.masks[:last], whole.slopes[:last], drift)
             combo = self._run(mark, edges, True)
             z, used, before = mark.state.copy(), int(mark.place[5]), int(mark.place[4])
             ends.append(z)
@@ -349,18 +373,20 @@ class Engine:
         """Return the stretches of the run that was made last."""
         where = self.record.where[: run.stretches].copy()
         state, rest = self.record.state[: run.stretches], self.record.rest[: run.stretches]
-        return Trace(where[:, 0], where[:, 1], state.copy(), rest.copy(), run.length)
+        return Trace(where[:, 0], where[:, 1], state.copy(), rest.copy(), run.length, where[:, 2])
 
-    def _blank(self, columns: int) -> stepping.Mark:
+    def _blank(self, tangents: bool, edges: Schedule) -> stepping.Mark:
+        columns, count = self._sizes[tangents].columns, len(edges.masks)
         return stepping.Mark(
-            np.empty(8, dtype=np.int64), np.empty(1), np.empty(self.nz), np.empty((columns + 1, self.nz))
-        )
+            np.empty(11, dtype=np.int64), np.empty(1), np.empty(self.nz), np.empty((columns + 1, self.nz)),
+            np.zeros(count, dtype=np.int64), np.zeros((count, columns)),
+        )  # fmt: skip
 
-    def _mark(self, z: Array, combo: int, columns: int) -> stepping.Mark:
+    def _mark(self, z: Array, combo: int, tangents: bool, edges: Schedule) -> stepping.Mark:
         """Return the mark of a period that starts at z."""
-        mark = self._blank(columns)
+        mark = self._blank(tangents, edges)
         mark.state[:] = z
-        if not stepping.begin(mark, self.n, combo, self.tables.info):
+        if not stepping.begin(mark, self._sizes[tangents], combo, self.tables.info):
             raise ConvergenceError("the state has grown beyond all bounds")
         return mark
 
@@ -368,7 +394,7 @@ class Engine:
         """Run `periods` periods one after another; return the states at their ends and the combination."""
         edges, self._latest = self.schedule(control), None
         ends = np.empty((periods, self.nz))
-        mark = self._mark(z, combo, 0)
+        mark = self._mark(z, combo, False, edges)
         done = 0
         while done < periods:
             stats = np.zeros(2, dtype=np.int64)

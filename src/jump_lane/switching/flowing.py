@@ -30,24 +30,24 @@ found a valve between conducting and blocking; it is left alone unless its guard
 
 
 @inlined
-def _observe(watch, c, z, n1, count, watched, side):
+def _observe(watch, c, z, nz, count, watched, side):
     """Apply the first `count` watched rows to z: guards, slopes, bends."""
     for k in range(count):
         watched[side, k] = 0.0
-    for j in range(n1):
+    for j in range(nz):
         factor = z[j]
         for k in range(count):
             watched[side, k] += watch[c, j, k] * factor
 
 
 @inlined
-def _doubt(watch, c, z, n1, row):
+def _doubt(watch, c, z, nz, row):
     """Return by how much rounding may falsify a watched row applied to z."""
-    return ROUNDING * magnitude(watch, c, z, n1, row)
+    return ROUNDING * magnitude(watch, c, z, nz, row)
 
 
 @inlined
-def _resolved(watch, c, z, watched, here, d, n1, h):
+def _resolved(watch, c, z, watched, here, d, nz, h):
     """Tell whether no guard can have been below its slack within a step: 0 no, 1 yes, 2 yes and twice the step may do.
 
     Values a, b, slopes and bends at both ends give the cubic through the step; how far trapezoids of slopes and of bends
@@ -63,9 +63,9 @@ def _resolved(watch, c, z, watched, here, d, n1, h):
         low = min(a, b)
         if low - 16.0 * max(left, bent, -s, t) >= slack:
             continue
-        rounding = 2.0 * h * _doubt(watch, c, z, n1, d + k)
-        left -= 2.0 * _doubt(watch, c, z, n1, k) + rounding
-        bent -= rounding + 2.0 * h * h * _doubt(watch, c, z, n1, 2 * d + k)
+        rounding = 2.0 * h * _doubt(watch, c, z, nz, d + k)
+        left -= 2.0 * _doubt(watch, c, z, nz, k) + rounding
+        bent -= rounding + 2.0 * h * h * _doubt(watch, c, z, nz, 2 * d + k)
         left = max(left, bent, 0.0)
         if s < -rounding and t > rounding:
             lowest = _cubic_minimum(a, b, s, t)
@@ -94,13 +94,18 @@ def _cubic_minimum(a, b, s, t):
 
 
 @compiled
-def _allow(watch, c, z, sizes, resting, watched):
-    """Set how far below zero each guard may go in a stretch that starts at z; one well above zero is not at rest there."""
-    size, d, n1 = size_of(z, sizes.n), sizes.natural, sizes.n + 1
+def _allow(watch, c, z, sizes, resting, armed, watched):
+    """Set how far below zero each guard may go in a stretch that starts at z; one well above zero is not at rest there.
+
+    Of the trips only the one that is armed (or −1) has to stay above zero.
+    """
+    size, d = size_of(z, sizes.n), sizes.natural
+    for k in range(d, d + sizes.trips):
+        watched[2, k] = -ROUNDING * magnitude(watch, c, z, sizes.nz, k) if k == d + armed else -np.inf
     if resting:
-        _observe(watch, c, z, n1, d, watched, 0)
+        _observe(watch, c, z, sizes.nz, d, watched, 0)
     for k in range(d):
-        terms = magnitude(watch, c, z, n1, k)
+        terms = magnitude(watch, c, z, sizes.nz, k)
         watched[2, k] = -GUARD_ROUNDING * terms - 0.2 * NOISE * size
         at_rest = ACCEPTED * terms + 2.0 * NOISE * size
         if resting and watched[0, k] <= at_rest:
@@ -132,20 +137,20 @@ def _hunt(phi, watch, c, z, fresh, watched, sizes, level, stats):
 
     z is advanced in place; returns the ticks gone, the valve (or −1, a tick before that end) and the rest of the tick.
     """
-    d, n1, gone, products = sizes.natural, sizes.n + 1, 0, 0
+    d, nz, gone, products = sizes.natural + sizes.trips, sizes.nz, 0, 0
     which, rest = -1, 0.0
     while level >= 0:
         products += 1
         propagate(phi, c, level, z, fresh)
-        _observe(watch, c, fresh, n1, d, watched, 1)
+        _observe(watch, c, fresh, nz, d, watched, 1)
         which = _deepest(watched, 1, d)
         if which >= 0 and level == 0:
-            _observe(watch, c, z, n1, d, watched, 0)
+            _observe(watch, c, z, nz, d, watched, 0)
             rest = _cross(z, fresh, watched[0, which], watched[1, which])
             gone += 1
             break
         if which < 0:
-            for i in range(sizes.nz):
+            for i in range(nz):
                 z[i] = fresh[i]
             gone += 1 << level
         level -= 1
@@ -154,31 +159,31 @@ def _hunt(phi, watch, c, z, fresh, watched, sizes, level, stats):
 
 
 @compiled
-def flow(phi, watch, c, first, z, fresh, watched, sizes, span, resting, tick, stats):
+def flow(phi, watch, c, first, z, fresh, watched, sizes, span, resting, armed, tick, stats):
     """Propagate through at most `span` ticks of configuration c, up to the first guard that fails.
 
-    z is advanced in place; returns the ticks gone, the natural valve whose guard failed (or −1), and the part of the
-    last tick that lies behind that instant.  Steps start as short as the fastest change wants (level `first`) and grow
+    z is advanced in place; returns the ticks gone, the natural valve whose guard failed (or, behind these, the trip; or −1),
+    and the part of the last tick that lies behind that instant.  Steps start as short as the fastest change wants (level `first`) and grow
     while no guard can be missed; one that ends beyond an event is halved until a single tick is left.  This is the
     innermost loop: arrays are handed over once.
     """
-    nz, d, n1 = sizes.nz, sizes.natural, sizes.n + 1
-    _allow(watch, c, z, sizes, resting, watched)
+    nz, d = sizes.nz, sizes.natural + sizes.trips
+    _allow(watch, c, z, sizes, resting, armed, watched)
     level, left, here, products = first, span, 0, 0
     which, rest = -1, 0.0
-    _observe(watch, c, z, n1, 3 * d, watched, here)
+    _observe(watch, c, z, nz, 3 * d, watched, here)
     while left > 0:
         while (1 << level) > left:
             level -= 1
         products += 1
         propagate(phi, c, level, z, fresh)
-        _observe(watch, c, fresh, n1, 3 * d, watched, 1 - here)
+        _observe(watch, c, fresh, nz, 3 * d, watched, 1 - here)
         which = _deepest(watched, 1 - here, d)
         if which >= 0 and level == 0:
             rest = _cross(z, fresh, watched[here, which], watched[1 - here, which])
             left -= 1
             break
-        verdict = _resolved(watch, c, z, watched, here, d, n1, tick * (1 << level))
+        verdict = _resolved(watch, c, z, watched, here, d, nz, tick * (1 << level))
         if verdict == 0 and level > 0:
             level -= 1
         elif which >= 0:
@@ -187,7 +192,7 @@ def flow(phi, watch, c, first, z, fresh, watched, sizes, span, resting, tick, st
             if which >= 0:
                 break
             level = 0
-            _observe(watch, c, z, n1, 3 * d, watched, here)
+            _observe(watch, c, z, nz, 3 * d, watched, here)
         else:
             for i in range(nz):
                 z[i] = fresh[i]
@@ -200,7 +205,7 @@ def flow(phi, watch, c, first, z, fresh, watched, sizes, span, resting, tick, st
 
 
 @compiled
-def finish_tick(tables, c, z, rest, fresh, watched, sizes, resting):
+def finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed):
     """Go on for the rest of a tick in which an event was met.
 
     Returns the valve whose guard crosses zero before its end (or −1), and what is left of the tick; one that is at rest
@@ -208,16 +213,16 @@ def finish_tick(tables, c, z, rest, fresh, watched, sizes, resting):
     """
     if rest == 0.0:
         return -1, 0.0
-    d, n1 = sizes.natural, sizes.n + 1
+    d, nz = sizes.natural + sizes.trips, sizes.nz
     propagate(tables.phi, c, 0, z, fresh)
     for i in range(z.shape[0]):
         fresh[i] = z[i] + rest * (fresh[i] - z[i])
-    _allow(tables.watch, c, z, sizes, resting, watched)
-    _observe(tables.watch, c, z, n1, d, watched, 0)
-    _observe(tables.watch, c, fresh, n1, d, watched, 1)
+    _allow(tables.watch, c, z, sizes, resting, armed, watched)
+    _observe(tables.watch, c, z, nz, d, watched, 0)
+    _observe(tables.watch, c, fresh, nz, d, watched, 1)
     which = _deepest(watched, 1, d)
     still = (
-        which >= 0
+        0 <= which < sizes.natural
         and watched[0, which] <= -watched[2, which]
         and watched[1, which] > FAST * watched[2, which]
     )

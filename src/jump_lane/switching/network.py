@@ -18,7 +18,7 @@ IEEE Trans. Circuits Syst. 22 (1975) 504-509.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
 import numpy as np
@@ -37,7 +37,7 @@ from jump_lane.circuit.elements import (
     Switch,
     VoltageSource,
 )
-from jump_lane.errors import InputError
+from jump_lane.errors import InputError, nearest
 from jump_lane.switching.solving import Stamp
 from jump_lane.switching.valves import Knot, Valve, knots_of, valves_of
 
@@ -74,6 +74,32 @@ class Network:
     def size(self) -> int:
         """Number of states n."""
         return len(self.states)
+
+    def unit(self, circuit: Circuit, name: str) -> tuple[Array, Array]:
+        """Return the constant columns of `Stamp.r` and `Stamp.current_known` where one source is 1, all others zero.
+
+        Raises
+        ------
+        InputError
+            If there is no such source.
+        """
+        known = {e.name: e for e in circuit.elements if isinstance(e, VoltageSource | CurrentSource)}
+        if name not in known:
+            raise InputError(f"no source {name!r}; {nearest(name, known)}")
+        a = _Assembly(replace(circuit, elements=tuple(_alone(e, name) for e in circuit.elements)))
+        a.stamp_current_sources()
+        a.stamp_branches()
+        linear = [t for e in circuit.elements if not isinstance(e, Switch | Diode) for t in terminals(e)]
+        _, of_z = a.currents([branch for branch, _, _ in linear])
+        return a.r[:, -1], of_z[:, -1]
+
+
+def _alone(element: Element, name: str) -> Element:
+    """Return a source as 1 if it is that one, else as zero; any other element as it is."""
+    value = 1.0 if element.name == name else 0.0
+    if isinstance(element, VoltageSource):
+        return replace(element, voltage=value)
+    return replace(element, current=value) if isinstance(element, CurrentSource) else element
 
 
 class _Assembly:

@@ -9,21 +9,14 @@ from numpy.typing import NDArray
 
 from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.commutation import FULL, MISSING, OK, Sizes, apply
+from jump_lane.switching.learning import learn
 from jump_lane.switching.nodal import eliminate
 from jump_lane.switching.propagators import compiled
-from jump_lane.switching.solving import Stamp, branch_rows, work_out
 from jump_lane.switching.stepping import Mark, Record, begin, run_period
-from jump_lane.switching.tables import Tables, enter, free_row
+from jump_lane.switching.tables import Tables, free_row
 
 MOST = 60
 """Steps of Newton's method at once."""
-
-
-class Model(NamedTuple):
-    """The nodal equations, and for each meter the number of its branch and whether its voltage is meant, (m, 2)."""
-
-    stamp: Stamp
-    meters: NDArray[np.int64]
 
 
 class Kit(NamedTuple):
@@ -35,24 +28,6 @@ class Kit(NamedTuple):
     record: Record
     stats: NDArray[np.int64]
     mark: Mark
-
-
-@compiled
-def _learn(model, tables, index, combo, sizes, tick):
-    """Work out the configuration of `combo` and put it into row `index` of the tables."""
-    kind, rate, projection, guards, impulses, unknowns = work_out(model.stamp, combo)
-    n1 = sizes.n + 1
-    whole = np.zeros((sizes.nz, sizes.nz))
-    for i in range(n1):
-        for j in range(n1):
-            whole[i, j] = rate[i, j]
-    if model.meters.shape[0] > 0:
-        voltage, current = branch_rows(model.stamp, combo, unknowns)
-        for k in range(model.meters.shape[0]):
-            row = model.meters[k, 0]
-            for j in range(n1):
-                whole[n1 + k, j] = voltage[row, j] if model.meters[k, 1] == 1 else current[row, j]
-    enter(tables, index, combo, kind, whole, projection, guards, impulses, tick)
 
 
 @compiled
@@ -68,17 +43,7 @@ def _move_end(kit, shift):
 def run_on(model, kit, edges):
     """Run one period from and to the mark; see `run_period`.  MISSING now means that the tables are full."""
     while True:
-        status, at = run_period(
-            kit.tables,
-            edges.ticks,
-            edges.masks,
-            edges.slopes,
-            kit.sizes,
-            kit.tick,
-            kit.record,
-            kit.stats,
-            kit.mark,
-        )
+        status, at = run_period(kit.tables, edges, kit.sizes, kit.tick, kit.record, kit.stats, kit.mark)
         if status == OK and edges.drift != 0.0 and kit.sizes.columns > 0:
             _move_end(kit, edges.drift * PERIOD * kit.tick)
         if status != MISSING:
@@ -86,23 +51,39 @@ def run_on(model, kit, edges):
         index = free_row(kit.tables.info)
         if index < 0:
             return status, at
-        _learn(model, kit.tables, index, at, kit.sizes, kit.tick)
+        learn(model, kit.tables, index, at, kit.sizes, kit.tick)
 
 
 @compiled
-def gap(start, end, states, used, n):
-    """Return how far a period is from closing, (n,), and the largest state in it."""
-    out, scale = np.empty(n), 1e-150
-    for i in range(n):
-        out[i] = end[i] - start[i]
+def entry(sizes, i):
+    """Return which entry of z is the i-th unknown: states of the circuit, then those of its law."""
+    return i if i < sizes.n else i + 1 + sizes.meters
+
+
+@compiled
+def gap(start, end, states, used, sizes):
+    """Return how far a period is from closing, its unknowns, (u,), the largest state of the circuit in it, and weights.
+
+    Those of the states of a law bring each to the size of the largest state of the circuit.
+    """
+    n, count = sizes.n, sizes.n + sizes.laws
+    out, weights, scale = np.empty(count), np.ones(count), 1e-150
     for k in range(used):
         for i in range(n):
             scale = max(scale, abs(states[k, i]))
-    return out, scale
+    for i in range(count):
+        at = entry(sizes, i)
+        out[i] = end[at] - start[at]
+        if i >= n:
+            large = 1e-150
+            for k in range(used):
+                large = max(large, abs(states[k, at]))
+            weights[i] = scale / (1.0 + large)
+    return out, scale, weights
 
 
 @compiled
-def newton(tangent, missing, held, weight):
+def newton(tangent, missing, weights, sizes, held, weight):
     """Return whether the equations of Newton's method are independent, their matrix and right-hand side, and the step.
 
     ``tangent`` holds the derivatives of the end state, a row for each unknown; ``missing`` what does not close.  With a
@@ -113,12 +94,12 @@ def newton(tangent, missing, held, weight):
     matrix, right = np.zeros((count, count)), np.zeros((count, 1))
     for i in range(n):
         for j in range(count):
-            matrix[i, j] = tangent[j, i]
-        matrix[i, i] -= 1.0
-        right[i, 0] = -missing[i]
+            matrix[i, j] = tangent[j, entry(sizes, i)] * weights[i]
+        matrix[i, i] -= weights[i]
+        right[i, 0] = -missing[i] * weights[i]
     if weight > 0.0:
         for j in range(count):
-            matrix[n, j] = tangent[j, n + 1] * weight
+            matrix[n, j] = tangent[j, sizes.n + 1] * weight
         right[n, 0] = -held * weight
     scale, order = np.empty(count), np.empty(count, dtype=np.int64)
     scaled, out = matrix.copy(), right.copy()
@@ -139,30 +120,30 @@ def newton(tangent, missing, held, weight):
 def shoot(model, kit, edges, start, combo, target):
     """Run one period with tangents from `start`, and find how far it is from closing.
 
-    Returns status and combination as `run_on`, what does not close, (n,), its scale, how far the average of the meter is
+    Returns status and combination as `run_on`, what does not close, (u,), its scale, how far the average of the meter is
     off its target (none if that is not a number), the size of both, whether the equations of Newton's method are
-    independent, and its step.
+    independent, its step, and weights of what does not close.
     """
-    n, period, mark = kit.sizes.n, kit.tick * edges.ticks[-1], kit.mark
+    sizes, period, mark = kit.sizes, kit.tick * edges.ticks[-1], kit.mark
     for i in range(start.shape[0]):
         mark.state[i] = start[i]
-    begin(mark, n, combo, kit.tables.info)
+    begin(mark, sizes, combo, kit.tables.info)
     kit.stats[1] = 0
     status, at = run_on(model, kit, edges)
     if status != OK:
-        return status, at, np.zeros(0), 0.0, 0.0, np.inf, False, np.zeros(0)
-    missing, scale = gap(start, mark.state, kit.record.state, mark.place[5], n)
+        return status, at, np.zeros(0), 0.0, 0.0, np.inf, False, np.zeros(0), np.zeros(0)
+    missing, scale, weights = gap(start, mark.state, kit.record.state, mark.place[5], sizes)
     size, off, weight = 0.0, 0.0, 0.0
-    for i in range(n):
-        size += (missing[i] / scale) ** 2
+    for i in range(missing.shape[0]):
+        size += (missing[i] * weights[i] / scale) ** 2
     if np.isfinite(target):
-        wanted = max(abs(target), 1e-12)
-        mark.tangent[n, n + 1] -= mark.state[n + 1] / period * edges.drift * PERIOD * kit.tick
+        wanted, n = max(abs(target), 1e-12), sizes.n
+        mark.tangent[missing.shape[0], n + 1] -= mark.state[n + 1] / period * edges.drift * PERIOD * kit.tick
         off = mark.state[n + 1] / period - target
         size += (off / wanted) ** 2
         weight = scale / (wanted * period)
-    sound, _, _, step = newton(mark.tangent, missing, off * period, weight)
-    return status, at, missing, scale, off, np.sqrt(size), sound, step
+    sound, _, _, step = newton(mark.tangent, missing, weights, sizes, off * period, weight)
+    return status, at, missing, scale, off, np.sqrt(size), sound, step, weights
 
 
 @compiled
@@ -176,8 +157,8 @@ def descend(model, kit, edges, start, combo, residual):
         if last[0] != OK or not last[6] or last[5] < residual:
             break
         trial = start.copy()
-        for i in range(kit.sizes.n):
-            trial[i] += last[7][i]
+        for i in range(last[7].shape[0]):
+            trial[entry(kit.sizes, i)] += last[7][i]
         found = shoot(model, kit, edges, trial, last[1], np.nan)
         if found[0] == MISSING or found[0] == FULL:
             return (*found, start, combo)
@@ -199,5 +180,5 @@ def run_periods(model, kit, edges, ends):
             return status, combo, i
         for k in range(kit.sizes.nz):
             ends[i, k] = kit.mark.state[k]
-        begin(kit.mark, kit.sizes.n, combo, kit.tables.info)
+        begin(kit.mark, kit.sizes, combo, kit.tables.info)
     return OK, combo, ends.shape[0]

@@ -18,7 +18,7 @@ import numpy as np
 
 from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.errors import ConvergenceError, UnreachableError
-from jump_lane.switching import pieces, shooting
+from jump_lane.switching import pieces
 from jump_lane.switching.engine import Engine, Meter, Shot, Statistics, Trace
 from jump_lane.switching.network import Array
 
@@ -111,7 +111,7 @@ class _Shooting:
     def __init__(self, engine: Engine, regulation: Regulation | None, closely: float = RESIDUAL) -> None:
         self.engine, self.closely = engine, closely
         self.regulation = regulation
-        self.n = engine.n
+        self.unknown = engine.unknown
 
     def evaluate(self, z: Array, combo: int, control: float) -> _Trial:
         """Run one period with tangents and measure how far from periodic it is."""
@@ -136,7 +136,7 @@ class _Shooting:
             return shot.step
         if self.regulation is not None:
             weight = shot.scale / (max(abs(self.regulation.target), 1e-12) * period)
-        _, matrix, right, _ = shooting.newton(shot.run.tangent, shot.missing, shot.off * period, weight)
+        _, matrix, right, _ = self.engine.newton(shot, shot.off * period, weight)
         return _least(matrix, right)
 
     def move(self, point: _Trial, step: Array, fraction: float) -> tuple[Array, float]:
@@ -145,16 +145,16 @@ class _Shooting:
         if self.regulation is not None:
             low, high = self.regulation.lowest, self.regulation.highest
             limit = 0.3 * (high - low)
-            wanted = float(np.clip(step[self.n], -limit, limit))
-            if abs(step[self.n]) > limit:
-                fraction *= limit / abs(float(step[self.n]))
-                wanted = float(step[self.n])
+            wanted = float(np.clip(step[-1], -limit, limit))
+            if abs(step[-1]) > limit:
+                fraction *= limit / abs(float(step[-1]))
+                wanted = float(step[-1])
             control = control + fraction * wanted
             if control < low or control > high:
                 edge = low if control < low else high
                 control = 0.5 * (point.control + edge)
         z = point.z.copy()
-        z[: self.n] += fraction * step[: self.n]
+        z[self.unknown] += fraction * step[: len(self.unknown)]
         return z, control
 
     def solve(self, point: _Trial) -> tuple[_Trial, int]:
@@ -183,7 +183,7 @@ class _Shooting:
         if point.size < self.closely or point.shot.step is None:
             return point
         z = point.z.copy()
-        z[: self.n] += point.shot.step
+        z[self.unknown] += point.shot.step
         try:
             z, combo, shot = self.engine.descend(z, point.shot.run.combo, point.control, self.closely)
         except ConvergenceError:

@@ -18,13 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import PERIOD
-from jump_lane.switching.commutation import (
-    FULL,
-    OK,
-    TOO_MANY,
-    apply,
-    commutate,
-)
+from jump_lane.switching.commutation import FULL, OK, PAUSED, TOO_MANY, apply, commutate
 from jump_lane.switching.flowing import finish_tick, flow
 from jump_lane.switching.propagators import advance, compiled
 from jump_lane.switching.tables import find
@@ -33,7 +27,10 @@ MAX_EVENTS = 2000
 
 
 class Record(NamedTuple):
-    """Where each stretch without an event starts: (instant, configuration), state, and the rest of the tick behind it."""
+    """Where each stretch without an event starts: (instant, configuration, cause), state, and the rest of the tick behind it.
+
+    The cause is the natural valve whose guard failed, or `EDGE` minus the edge, or `NO_CAUSE`.
+    """
 
     where: NDArray[np.int64]
     state: NDArray[np.float64]
@@ -43,50 +40,10 @@ class Record(NamedTuple):
 GRAZING = 1e-7
 """A guard that moves by less than this part of the speed of the states grazes: its instant says nothing."""
 
+NO_CAUSE, EDGE = -1, -2
 
-@compiled
-def _natural_event(tables, c, which, combo, z, p, sizes, tick, work, stats):
-    """Flip the valve whose guard failed, commutate, and correct the tangents for the moved instant."""
-    nz, columns = sizes.nz, sizes.columns
-    shift = work[3]
-    if columns > 0:
-        apply(tables.rate, c, z, p[columns])
-        slope, speed = 0.0, 0.0
-        for j in range(sizes.n):
-            slope += tables.watch[c, j, which] * p[columns, j]
-            speed += p[columns, j] ** 2
-        if slope * slope <= GRAZING * GRAZING * speed:
-            slope = 0.0
-        for m in range(columns):
-            s = 0.0
-            for j in range(sizes.n):
-                s += tables.watch[c, j, which] * p[m, j]
-            shift[m] = s / slope if slope != 0.0 else 0.0
-    extended = columns + (columns > 0)
-    combo ^= 1 << (sizes.gated + which)
-    status, combo, c = commutate(tables, combo, z, p, extended, sizes, tick, work, stats)
-    if status == OK and columns > 0:
-        apply(tables.rate, c, z, work[1])
-        for m in range(columns):
-            for i in range(nz):
-                p[m, i] += (work[1, i] - p[columns, i]) * shift[m]
-    return status, combo, c
-
-
-@compiled
-def _gate_edge(tables, before, mask, shift, combo, z, p, sizes, tick, work, stats):
-    """Set the channels, commutate, and add what a moving edge contributes to the last tangent column."""
-    nz, columns = sizes.nz, sizes.columns
-    if columns > 0 and before >= 0:
-        apply(tables.rate, before, z, p[columns])
-    combo = ((combo >> sizes.gated) << sizes.gated) | mask
-    extended = columns + (columns > 0)
-    status, combo, c = commutate(tables, combo, z, p, extended, sizes, tick, work, stats)
-    if status == OK and columns > 0 and shift != 0.0 and before >= 0:
-        apply(tables.rate, c, z, work[1])
-        for i in range(nz):
-            p[columns - 1, i] += (p[columns, i] - work[1, i]) * shift
-    return status, combo, c
+NEVER = 1 << 62
+"""A tick that is not reached."""
 
 
 class Mark(NamedTuple):
@@ -95,15 +52,20 @@ class Mark(NamedTuple):
     Attributes
     ----------
     place, rest
-        (edge, tick, end of the interval, combination, configuration, stretches, events, at rest), rest of a tick, (1,).
+        (edge, tick, end of the interval, combination, configuration, stretches, events, at rest, cause, armed trip, where to
+        pause), rest of a tick, (1,).
     state, tangent
         z and p.
+    fired, moved
+        Ticks at which the edges came, (e,), and the derivatives of these instants [s] by the tangent columns, (e, columns).
     """
 
     place: NDArray[np.int64]
     rest: NDArray[np.float64]
     state: NDArray[np.float64]
     tangent: NDArray[np.float64]
+    fired: NDArray[np.int64]
+    moved: NDArray[np.float64]
 
 
 @compiled
@@ -118,72 +80,209 @@ def _set(mark, place, rest, z, p):
 
 
 @compiled
-def run_period(tables, ticks, masks, slopes, sizes, tick, record, stats, mark):
+def guard(watch, c, row, z):
+    """Return a watched row applied to z."""
+    s = 0.0
+    for j in range(z.shape[0]):
+        s += watch[c, j, row] * z[j]
+    return s
+
+
+@compiled
+def _crossing(tables, c, which, z, p, sizes, shift):
+    """Set by how much each tangent column moves the instant at which a guard vanishes, [s] per unit."""
+    nz, columns = sizes.nz, sizes.columns
+    if columns == 0:
+        return
+    rate = p[columns]
+    apply(tables.rate, c, z, rate)
+    slope, speed = 0.0, 0.0
+    for j in range(sizes.n):
+        speed += rate[j] ** 2
+    for j in range(nz):
+        slope += tables.watch[c, j, which] * rate[j]
+    if slope * slope <= GRAZING * GRAZING * speed:
+        slope = 0.0
+    for m in range(columns):
+        s = 0.0
+        for j in range(nz):
+            s += tables.watch[c, j, which] * p[m, j]
+        shift[m] = -s / slope if slope != 0.0 else 0.0
+
+
+@compiled
+def _event(tables, before, combo, z, p, shift, moves, sizes, tick, work, stats):
+    """Commutate, and correct the tangents for an instant that moves by `shift` of each column."""
+    nz, columns = sizes.nz, sizes.columns
+    if columns > 0 and before >= 0:
+        apply(tables.rate, before, z, p[columns])
+    extended = columns + (columns > 0)
+    status, combo, c = commutate(tables, combo, z, p, extended, sizes, tick, work, stats)
+    if status == OK and columns > 0 and moves and before >= 0:
+        apply(tables.rate, c, z, work[1])
+        for m in range(columns):
+            for i in range(nz):
+                p[m, i] += (p[columns, i] - work[1, i]) * shift[m]
+    return status, combo, c
+
+
+@compiled
+def _due(edges, fired, f, now):
+    """Return the tick of edge f, the end of the period behind the last one."""
+    if f == edges.masks.shape[0] or edges.anchors[f] < 0:
+        return edges.ticks[f]
+    return max(now, min(fired[edges.anchors[f]] + edges.delays[f], edges.ticks[f]))
+
+
+@compiled
+def _empty_pulse(tables, edges, f, c, combo, z, sizes):
+    """Return the trip that would end at once the pulse which edge f begins, or −1."""
+    count, channels = edges.masks.shape[0], combo & ((1 << sizes.gated) - 1)
+    if sizes.trips == 0 or c < 0 or edges.masks[f] == channels:
+        return -1
+    g = f + 1
+    while g < count and edges.trips[g] < 0 and edges.masks[g] == edges.masks[f]:
+        g += 1
+    if g == count or edges.trips[g] < 0 or edges.masks[g] != channels:
+        return -1
+    return g if guard(tables.watch, c, sizes.natural + edges.trips[g], z) <= 0.0 else -1
+
+
+@compiled
+def _edge(tables, edges, f, now, c, combo, z, p, sizes, tick, mark, work, stats):
+    """Let edge f come, by the clock, by its anchor, or as the limit of a trip; or leave out the pulse that it begins.
+
+    Returns status, combination, configuration and the edge that came last.
+    """
+    columns, shift = sizes.columns, work[3]
+    trip = _empty_pulse(tables, edges, f, c, combo, z, sizes)
+    if trip >= 0:
+        for k in range(f, trip + 1):
+            mark.fired[k] = now
+            for m in range(columns):
+                mark.moved[k, m] = 0.0
+        return OK, combo, c, trip
+    anchor, moves = edges.anchors[f], edges.slopes[f] != 0.0 and edges.trips[f] < 0
+    for m in range(columns):
+        shift[m] = mark.moved[anchor, m] if anchor >= 0 else 0.0
+    if anchor >= 0:
+        moves = True
+    elif moves and columns > 0:
+        shift[columns - 1] = edges.slopes[f] * tick * PERIOD
+    combo = ((combo >> sizes.gated) << sizes.gated) | edges.masks[f]
+    status, combo, c = _event(tables, c, combo, z, p, shift, moves, sizes, tick, work, stats)
+    if status == OK:
+        _came(mark, f, now, shift, columns)
+    return status, combo, c, f
+
+
+@compiled
+def _came(mark, f, now, shift, columns):
+    mark.fired[f] = now
+    for m in range(columns):
+        mark.moved[f, m] = shift[m]
+
+
+@compiled
+def _arm(tables, edges, e, c, z, sizes, fired, now):
+    """Return when the edge after e is due, and which trip may bring it earlier (or −1); one that is past comes at once."""
+    end = _due(edges, fired, e + 1, now)
+    armed = edges.trips[e + 1] if e + 1 < edges.masks.shape[0] else -1
+    if armed >= 0 and guard(tables.watch, c, sizes.natural + armed, z) <= 0.0:
+        end = now
+    return end, armed
+
+
+@compiled
+def run_period(tables, edges, sizes, tick, record, stats, mark):
     """Run one period, from and to `mark`, which holds state, combination and tangent columns.
 
-    At every tick but the last an edge sets a gate mask; it moves by so many periods per unit of the control.
+    An edge sets a gate mask: at its tick, where it moves by so many periods per unit of the control; so long after another
+    edge; or where a trip crosses zero, its tick being the latest.  One that would come at the end of the period does not.
     Returns status, and the combination at the end, or the one that is missing or cannot be.
     """
-    work = np.zeros((4, sizes.nz + sizes.columns))
-    fresh, watched = np.empty(sizes.nz), np.empty((3, 3 * sizes.natural))
-    z, p, period = mark.state.copy(), mark.tangent.copy(), tick * PERIOD
-    e, now, end, combo, c, used, events, resting = mark.place
+    work, count = np.zeros((4, sizes.nz + sizes.columns)), edges.masks.shape[0]
+    fresh, watched = np.empty(sizes.nz), np.empty((3, 3 * (sizes.natural + sizes.trips)))
+    z, p, shift = mark.state.copy(), mark.tangent.copy(), work[3]
+    e, now, end, combo, c, used, events, resting, cause, armed, until = mark.place
     rest = mark.rest[0]
     while True:
-        _set(mark, (e, now, end, combo, c, used, events, resting), rest, z, p)
+        _set(mark, (e, now, end, combo, c, used, events, resting, cause, armed, until), rest, z, p)
+        if now == until and rest == 0.0:
+            return PAUSED, combo
+        if c < 0 and e >= 0:
+            status, combo, c = commutate(tables, combo, z, p, 0, sizes, tick, work, stats)
+            if status != OK:
+                return status, combo
+            continue
         if now == end and rest == 0.0:
-            e += 1
-            if e == masks.shape[0]:
+            if e + 1 == count or (now == edges.ticks[-1] and edges.trips[e + 1] + edges.anchors[e + 1] > -2):
                 return OK, combo
-            status, combo, c = _gate_edge(
-                tables, c, masks[e], slopes[e] * period, combo, z, p, sizes, tick, work, stats
+            status, combo, c, f = _edge(
+                tables, edges, e + 1, now, c, combo, z, p, sizes, tick, mark, work, stats
             )
             if status != OK:
                 return status, combo
-            end, resting = ticks[e + 1], 0
+            e, resting, cause = f, 0, EDGE - f
+            end, armed = _arm(tables, edges, e, c, z, sizes, mark.fired, now)
             continue
         if used >= record.where.shape[0]:
             return FULL, combo
         record.where[used, 0] = now
         record.where[used, 1] = c
+        record.where[used, 2] = cause
         record.rest[used] = rest
         for i in range(sizes.nz):
             record.state[used, i] = z[i]
         used += 1
-        which, rest = finish_tick(tables, c, z, rest, fresh, watched, sizes, resting)
+        which, rest = finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed)
         if which < 0:
             gone, which, rest = flow(
-                tables.phi, tables.watch, c, tables.info[c, 1], z, fresh, watched, sizes, end - now, resting, tick,
-                stats,
+                tables.phi, tables.watch, c, tables.info[c, 1], z, fresh, watched, sizes, min(end, until) - now, resting,
+                armed, tick, stats,
             )  # fmt: skip
             for m in range(sizes.columns):
                 advance(tables.phi, c, gone, p[m], fresh)
             now += gone
+        cause = NO_CAUSE
         if which < 0:
             continue
         events += 1
         if events > MAX_EVENTS:
             return TOO_MANY, combo
         left = c
-        status, combo, c = _natural_event(tables, c, which, combo, z, p, sizes, tick, work, stats)
+        _crossing(tables, c, which, z, p, sizes, shift)
+        if which < sizes.natural:
+            wanted, cause = combo ^ (1 << (sizes.gated + which)), which
+        else:
+            wanted, cause = ((combo >> sizes.gated) << sizes.gated) | edges.masks[e + 1], EDGE - (e + 1)
+        status, combo, c = _event(tables, left, wanted, z, p, shift, True, sizes, tick, work, stats)
         if status != OK:
             return status, combo
         resting = 1 if c == left else 0
+        if which >= sizes.natural:
+            e, resting = e + 1, 0
+            _came(mark, e, now, shift, sizes.columns)
+            end, armed = _arm(tables, edges, e, c, z, sizes, mark.fired, now)
 
 
 @compiled
-def begin(mark, n, combo, info):
-    """Set a mark to the start of a period, integrals at zero, tangents to one; tell whether the state is finite."""
+def begin(mark, sizes, combo, info):
+    """Set a mark to the start of a period, meters at zero, tangents to one; tell whether the state is finite."""
+    n, first = sizes.n, sizes.n + 1 + sizes.meters
     for i in range(mark.place.shape[0]):
         mark.place[i] = 0
     mark.place[0], mark.place[3], mark.place[4] = -1, combo, find(info, combo)
+    mark.place[8], mark.place[9], mark.place[10] = NO_CAUSE, -1, NEVER
     mark.rest[0] = 0.0
     finite = True
     for i in range(mark.state.shape[0]):
-        if i > n:
+        if n < i < first:
             mark.state[i] = 0.0
         finite = finite and np.isfinite(mark.state[i])
+    seeds = n + sizes.laws
     for m in range(mark.tangent.shape[0]):
+        at = m if m < n else m - n + first
         for i in range(mark.state.shape[0]):
-            mark.tangent[m, i] = 1.0 if m == i and m < n else 0.0
+            mark.tangent[m, i] = 1.0 if i == at and m < seeds else 0.0
     return finite

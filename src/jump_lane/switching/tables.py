@@ -25,8 +25,10 @@ class Tables(NamedTuple):
     rate, projection
         Maps of z: its derivative, (c, nz, nz), and the states after entering, (c, n, nz).
     watch
-        Rows over [y; 1], transposed, (c, n+1, 4d): of every natural valve the guard (scaled to a largest entry of 1),
-        its first and second derivative in time, and the impulse.
+        Rows over z, transposed, (c, nz, 3(d+k)+d): of every natural valve the guard (scaled to a largest entry of 1), and
+        of every trip; their first and second derivatives in time; and the impulse of every natural valve.
+    sense
+        Rows over z that are watched, and their derivatives in time, (c, 2w, nz).
     phi
         The ladders of propagators, each transposed, (c, levels, nz, nz).
     """
@@ -35,6 +37,7 @@ class Tables(NamedTuple):
     rate: NDArray[np.float64]
     projection: NDArray[np.float64]
     watch: NDArray[np.float64]
+    sense: NDArray[np.float64]
     phi: NDArray[np.float64]
 
 
@@ -59,26 +62,33 @@ def free_row(info):
 
 
 @compiled
-def enter(tables, index, combo, kind, rate, projection, guards, impulses, tick):
-    """Write a configuration into row `index` of the tables; the rate is that of the whole of z."""
-    n, nz, natural, n1 = projection.shape[0], rate.shape[0], guards.shape[0], guards.shape[1]
+def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense, tick):
+    """Write a configuration into row `index` of the tables; all rows are over the whole of z, guards those of trips too."""
+    n, nz, count = projection.shape[0], rate.shape[0], guards.shape[0]
     for j in range(nz):
         for i in range(nz):
             tables.rate[index, i, j] = rate[i, j]
         for i in range(n):
-            tables.projection[index, i, j] = projection[i, j] if j < n1 else 0.0
+            tables.projection[index, i, j] = projection[i, j]
     slopes = product(guards, rate)
     bends = product(slopes, rate)
-    for k in range(natural):
+    for k in range(count):
         large = 0.0
-        for j in range(n1):
+        for j in range(nz):
             large = max(large, abs(guards[k, j]))
         scale = 1.0 / large if large > 0.0 else 0.0
-        for j in range(n1):
+        for j in range(nz):
             tables.watch[index, j, k] = guards[k, j] * scale
-            tables.watch[index, j, natural + k] = slopes[k, j] * scale
-            tables.watch[index, j, 2 * natural + k] = bends[k, j] * scale
-            tables.watch[index, j, 3 * natural + k] = impulses[k, j]
+            tables.watch[index, j, count + k] = slopes[k, j] * scale
+            tables.watch[index, j, 2 * count + k] = bends[k, j] * scale
+    for k in range(impulses.shape[0]):
+        for j in range(nz):
+            tables.watch[index, j, 3 * count + k] = impulses[k, j]
+    moving, signals = product(sense, rate), sense.shape[0]
+    for k in range(signals):
+        for j in range(nz):
+            tables.sense[index, k, j] = sense[k, j]
+            tables.sense[index, signals + k, j] = moving[k, j]
     tables.info[index, 0] = combo
     tables.info[index, 1] = first_level(rate, n, tick)
     tables.info[index, 2] = kind

@@ -1,0 +1,91 @@
+"""Gate edges that comparators bring: which ones, and what may bring them at the latest."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jump_lane.circuit.law import Law, Row
+from jump_lane.switching.clock import PERIOD, Schedule
+
+
+def tripped(
+    edges: Schedule, law: Law, switches: tuple[str, ...], control: float, period: float
+) -> tuple[Schedule, list[Row]]:
+    """Return a schedule whose moving edges are brought by comparators, and the guard of each of these.
+
+    Edges that move alike, with none that stands between them, follow the first of them at the distance that they have.
+
+    Parameters
+    ----------
+    edges
+        The edges at `control`, which tells their order; a comparator is listened to up to the next edge that stands.
+    period
+        Base period [s].
+
+    Raises
+    ------
+    InputError
+        If no comparator ends a pulse.
+    """
+    edges = _blanked(edges, law, switches, period)
+    count = len(edges.masks)
+    ticks, rows, first = edges.ticks.copy(), [], -1
+    trips, anchors, delays = edges.trips.copy(), edges.anchors.copy(), edges.delays.copy()
+    for f in range(count):
+        if edges.slopes[f] == 0.0:
+            first = -1
+            continue
+        ticks[f] = next((edges.ticks[g] for g in range(f, count) if edges.slopes[g] == 0.0), edges.ticks[-1])
+        if first >= 0 and edges.slopes[first] == edges.slopes[f]:
+            anchors[f], delays[f] = first, edges.ticks[f] - edges.ticks[first]
+            continue
+        falls = int(edges.masks[f - 1]) & ~int(edges.masks[f])
+        ended = tuple(name for bit, name in enumerate(switches) if (falls >> bit) & 1)
+        begun = max(
+            (_begin(edges, f, falls, bit) for bit in range(len(switches)) if (falls >> bit) & 1), default=0
+        )
+        at, since = float(edges.ticks[f]) / PERIOD, begun / PERIOD
+        trips[f], first = len(rows), f
+        rows.append(law.trip(ended, at, float(edges.slopes[f]), control, since, period))
+        if ended and law.most < 1.0:
+            ticks[f] = min(int(ticks[f]), begun + round(law.most * PERIOD))
+    return edges._replace(ticks=ticks, trips=trips, anchors=anchors, delays=delays), rows
+
+
+def _begin(edges: Schedule, f: int, falls: int, bit: int) -> int:
+    """Return the tick at which the pulse of a channel begins that edge f ends, negative in the period before."""
+    count = len(edges.masks)
+    for back in range(1, count + 1):
+        g = (f - back) % count
+        if int(edges.masks[g]) & ~int(edges.masks[g - 1]) & falls & (1 << bit):
+            return int(edges.ticks[g]) - (edges.length if back > f else 0)
+    return 0
+
+
+def _blanked(edges: Schedule, law: Law, switches: tuple[str, ...], period: float) -> Schedule:
+    """Return the schedule with an edge, which changes nothing, where each comparator starts to be listened to."""
+    out = edges
+    for bit, name in enumerate(switches):
+        if name not in law.peaks or law.peaks[name].blanking <= 0.0:
+            continue
+        blank = round(law.peaks[name].blanking / period * PERIOD)
+        for k in reversed(range(len(out.masks))):
+            if (int(out.masks[k]) & ~int(out.masks[k - 1])) >> bit & 1:
+                out = _inserted(out, k, int(out.ticks[k]) + blank)
+    return out
+
+
+def _inserted(edges: Schedule, k: int, tick: int) -> Schedule:
+    """Return the schedule with an edge at a tick behind edge k, before any that moves there."""
+    at = k + 1
+    while at < len(edges.masks) and edges.slopes[at] == 0.0 and edges.ticks[at] <= tick:
+        at += 1
+    tick = max(int(edges.ticks[at - 1]), tick)
+    return edges._replace(
+        ticks=np.insert(edges.ticks, at, tick),
+        masks=np.insert(edges.masks, at, edges.masks[at - 1]),
+        slopes=np.insert(edges.slopes, at, 0.0),
+        trips=np.insert(edges.trips, at, -1),
+        anchors=np.insert(edges.anchors, at, -1),
+        delays=np.insert(edges.delays, at, 0),
+    )
