@@ -9,7 +9,8 @@ from jump_lane.circuit.gates import on
 from jump_lane.errors import InputError
 from jump_lane.switching.clock import LEVELS
 from jump_lane.switching.compiled import compile_now, is_compiled
-from jump_lane.switching.engine import Engine, Meter
+from jump_lane.switching.engine import Engine
+from jump_lane.switching.layout import Meter
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import steady_state
 from tests.test_circuits import CIRCUITS

@@ -15,7 +15,8 @@ from jump_lane.circuit.gates import Instant, on
 from jump_lane.errors import ConvergenceError, InputError
 from jump_lane.operating.own import steady
 from jump_lane.switching.clock import PERIOD, schedule
-from jump_lane.switching.engine import Engine, Meter
+from jump_lane.switching.engine import Engine
+from jump_lane.switching.layout import Meter
 from tests.common import REFERENCE, CommandCase
 
 REGULATED = {

@@ -49,6 +49,8 @@ class Law:
         the level puts it (natural sampling of a linear ramp).  None where ``peaks`` end the pulses.
     peaks
         Comparator of each switch whose pulse it ends.
+    command
+        The part of the rows of ``peaks`` that the law contributes.
     most
         Longest pulse that a comparator may let pass, as a part of the period.
     held
@@ -62,6 +64,7 @@ class Law:
     rates: Mapping[str, Row]
     level: Row | None = None
     peaks: Mapping[str, Peak] = field(default_factory=dict)
+    command: Row = field(default_factory=dict)
     most: float = 1.0
     held: Mapping[str, float] = field(default_factory=dict)
     initial: Mapping[str, float] = field(default_factory=dict)

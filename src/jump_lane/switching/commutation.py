@@ -18,9 +18,9 @@ from jump_lane.switching.propagators import compiled
 from jump_lane.switching.solving import FREE, IMPOSSIBLE
 from jump_lane.switching.tables import find
 
-OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY, PAUSED = 0, 1, 2, 3, 4, 5, 6
+OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY, PAUSED, DIVERGED = 0, 1, 2, 3, 4, 5, 6, 7
 """How a run ends: well; an unknown combination; no consistent combination; contradictory sources; record
-full; too many events in a period; where it was asked to pause."""
+full; too many events in a period; where it was asked to pause; with a state beyond all bounds."""
 
 FITS = -1
 CONTRADICTORY = -2

@@ -18,10 +18,12 @@ from jump_lane.switching import commutation, shooting, stepping
 from jump_lane.switching.clock import LEVELS, PERIOD, Schedule, schedule
 from jump_lane.switching.configuration import conducting
 from jump_lane.switching.layout import Layout, Meter
+from jump_lane.switching.learning import learn
 from jump_lane.switching.network import Array, Network, assemble
-from jump_lane.switching.shooting import Kit
+from jump_lane.switching.shooting import Courses, Kit
 from jump_lane.switching.solving import branch_rows, work_out
 from jump_lane.switching.tables import Tables
+from jump_lane.switching.watching import Course
 
 
 @dataclass(frozen=True)
@@ -168,9 +170,22 @@ class Engine:
             fresh[: len(known)] = known
 
     def _new_record(self, length: int) -> stepping.Record:
+        course = Course(*(np.zeros(len(self.watched)) for _ in range(5)))
         return stepping.Record(
-            np.zeros((length, 3), dtype=np.int64), np.zeros((length, self.nz)), np.zeros(length)
+            np.zeros((length, 3), dtype=np.int64), np.zeros((length, self.nz)), np.zeros(length), course
         )
+
+    def index(self, combo: int) -> int:
+        """Return the number of the configuration of a combination of valves, worked out if it has not been yet."""
+        known = np.flatnonzero(self.tables.info[:, 0] == combo)
+        if len(known):
+            return int(known[0])
+        free = np.flatnonzero(self.tables.info[:, 0] < 0)
+        if len(free) == 0:
+            self._grow()
+            return self.index(combo)
+        learn(self._model, self.tables, int(free[0]), combo, self.sizes, self.tick)
+        return int(free[0])
 
     def rate(self, index: int) -> Array:
         """Return the rate matrix of a configuration over [y; 1], (n+1, n+1)."""
@@ -223,7 +238,12 @@ class Engine:
                 z[self.layout.at[name]] = value
         return z
 
-    def run(self, z: Array, combo: int, control: float, tangents: bool) -> Run:
+    @property
+    def sizes(self) -> commutation.Sizes:
+        """The numbers that the compiled code goes by."""
+        return self._sizes[False]
+
+    def run(self, z: Array, combo: int, control: float, tangents: bool, every: bool = False) -> Run:
         """Run one period from z.
 
         Parameters
@@ -237,6 +257,8 @@ class Engine:
         tangents
             Whether the derivatives of the end state are wanted, with respect to every state at the start
             and, last, to the control variable.
+        every
+            Whether events that fall together are recorded one by one, with stretches of no length between them.
 
         Raises
         ------
@@ -245,6 +267,7 @@ class Engine:
         """
         edges = self.schedule(control)
         mark = self._mark(z, combo, tangents, edges)
+        mark.place[11] = every
         combo = self._run(mark, edges, tangents)
         self.statistics.periods += 1
         return Run(mark.state, combo, mark.tangent, int(mark.place[5]), edges.length)
@@ -270,7 +293,7 @@ class Engine:
             kit = Kit(self.tables, self._sizes[tangents], self.tick, self.record, stats, mark)
             found = compiled(self._model, kit, *arguments)
             status, at = found[:2]
-            if status == commutation.OK:
+            if status in (commutation.OK, commutation.PAUSED):
                 return kit, found
             self._remedy(status, at)
 
@@ -378,7 +401,7 @@ class Engine:
     def _blank(self, tangents: bool, edges: Schedule) -> stepping.Mark:
         columns, count = self._sizes[tangents].columns, len(edges.masks)
         return stepping.Mark(
-            np.empty(11, dtype=np.int64), np.empty(1), np.empty(self.nz), np.empty((columns + 1, self.nz)),
+            np.zeros(13, dtype=np.int64), np.empty(1), np.empty(self.nz), np.empty((columns + 1, self.nz)),
             np.zeros(count, dtype=np.int64), np.zeros((count, columns)),
         )  # fmt: skip
 
@@ -391,21 +414,84 @@ class Engine:
         return mark
 
     def settle(self, z: Array, combo: int, control: float, periods: int) -> tuple[Array, int]:
-        """Run `periods` periods one after another; return the states at their ends and the combination."""
+        """Run `periods` periods one after another; return the states at their ends and the combination.
+
+        Raises
+        ------
+        NoResultError
+            As `run` does.
+        """
         edges, self._latest = self.schedule(control), None
-        ends = np.empty((periods, self.nz))
         mark = self._mark(z, combo, False, edges)
-        done = 0
-        while done < periods:
+        courses = self.courses(periods)
+        combo = self.follow(mark, edges, courses, 0)
+        return courses.ends, combo
+
+    def courses(self, periods: int) -> Courses:
+        """Return room for what so many periods show."""
+        width = (periods, len(self.watched))
+        return Courses(
+            np.empty((periods, self.nz)), np.empty(width), np.empty(width), np.empty(width), np.empty(width),
+            np.empty(width), np.empty(periods, dtype=np.int64),
+        )  # fmt: skip
+
+    def follow(self, mark: stepping.Mark, edges: Schedule, courses: Courses, first: int) -> int:
+        """Run on from a mark, the first period being the so-manieth, until `courses` are full; return the combination.
+
+        Raises
+        ------
+        NoResultError
+            As `run` does.
+        """
+        done, status, combo = first, -1, 0
+        while status != commutation.OK:
             stats = np.zeros(2, dtype=np.int64)
             kit = Kit(self.tables, self._sizes[False], self.tick, self.record, stats, mark)
-            status, combo, count = shooting.run_periods(self._model, kit, edges, ends[done:])
-            done += count
-            self.statistics.periods += count
+            status, combo, count = shooting.run_periods(self._model, kit, edges, courses, done)
+            self.statistics.periods += count - done
             self.statistics.products += int(stats[0])
+            done = count
             if status != commutation.OK:
                 self._remedy(status, combo)
-        return ends, int(combo)
+        return int(combo)
+
+    def fresh_schedule(self, control: float) -> Schedule:
+        """Return the gate edges at a value of the control variable, which is not kept."""
+        return self._law_edges if self._law_edges is not None else self._plain(control)
+
+    def mark(self, z: Array, combo: int, edges: Schedule) -> stepping.Mark:
+        """Return the mark of a period without tangents that starts at z.
+
+        Raises
+        ------
+        ConvergenceError
+            If the state is not finite.
+        """
+        return self._mark(z, combo, False, edges)
+
+    def onward(self, mark: stepping.Mark, edges: Schedule, until: int) -> None:
+        """Run on from a mark to a tick, or to the end of the period.
+
+        Raises
+        ------
+        NoResultError
+            As `run` does.
+        """
+        mark.place[10] = until
+        self._run(mark, edges, False)
+        mark.place[10] = stepping.NEVER
+
+    def named(self, z: Array) -> dict[str, float]:
+        """Return the states of the circuit [A, V] and everything else that z holds, by name."""
+        network = self.network
+        values = dict(zip(network.states, (network.to_si @ z[: self.n]).tolist(), strict=True))
+        return {**{name: float(z[at]) for name, at in self.layout.at.items()}, **values}
+
+    def part(self, first: int, last: int, end: int) -> Trace:
+        """Return some of the recorded stretches of the latest period, the last of them up to a tick."""
+        where = self.record.where[first:last].copy()
+        state, rest = self.record.state[first:last].copy(), self.record.rest[first:last].copy()
+        return Trace(where[:, 0], where[:, 1], state, rest, end, where[:, 2])
 
     def _remedy(self, status: int, combo: int) -> None:
         """Do what a run that stopped early asks for, or say why it cannot be done."""
@@ -414,14 +500,17 @@ class Engine:
         elif status == commutation.FULL:
             old = self.record
             self.record = self._new_record(4 * len(old.where))
-            for fresh, known in zip(self.record, old, strict=True):
+            for fresh, known in zip(self.record[:3], old[:3], strict=True):
                 fresh[: len(known)] = known
+            self.record = self.record._replace(course=old.course)
         else:
             raise self._failure(status, combo)
 
     def _failure(self, status: int, combo: int) -> NoResultError:
         closed = conducting(combo, self.network)
         names = ", ".join(v.name for v, c in zip(self.network.valves, closed, strict=True) if c) or "nothing"
+        if status == commutation.DIVERGED:
+            return ConvergenceError("the state has grown beyond all bounds")
         if status == commutation.UNSOLVABLE:
             return UnsolvableError(
                 f"sources contradict each other while {names} conducts: a forced current has no path, "

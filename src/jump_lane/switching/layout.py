@@ -155,6 +155,18 @@ class Layout:
                     of_signals[k, names.index(name)] += factor
         return of_z, of_signals
 
+    def over(self, row: Row, signals: Array) -> Array:
+        """Return a row over z in a configuration whose signals are rows over [y; 1] (in the order of `Engine.signals`)."""
+        out, count = np.zeros(self.nz), len(self.network.branches)
+        offset = {VOLTAGE: 0, CURRENT: count, POTENTIAL: 2 * count}
+        for name, factor in row.items():
+            if name in self.at:
+                out[self.at[name]] += factor
+            else:
+                number, kind = self.signal(name)
+                out[: self.n + 1] += factor * signals[offset[kind] + number]
+        return out
+
     def _inputs(self) -> tuple[NDArray[np.int64], Array, Array, Array]:
         """Return the entries of the inputs, and for each the equations where it is 1 and other sources are zero."""
         stamp, count = self.network.stamp, len(self.inputs)

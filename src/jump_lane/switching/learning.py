@@ -120,4 +120,7 @@ def learn(model, tables, index, combo, sizes, tick):
     shown = model.shown
     if shown.shape[0] > 0:
         shown = shown + product(model.showing, sense)
-    enter(tables, index, combo, kind, moving, entered, watched, burst, shown, tick)
+    first = n + 1 + sizes.meters
+    enter(
+        tables, index, combo, kind, moving, entered, watched, burst, shown, (first, first + sizes.laws), tick
+    )

@@ -8,12 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import PERIOD
-from jump_lane.switching.commutation import FULL, MISSING, OK, Sizes, apply
+from jump_lane.switching.commutation import DIVERGED, FULL, MISSING, OK, Sizes, apply
 from jump_lane.switching.learning import learn
 from jump_lane.switching.nodal import eliminate
 from jump_lane.switching.propagators import compiled
 from jump_lane.switching.stepping import Mark, Record, begin, run_period
 from jump_lane.switching.tables import Tables, free_row
+from jump_lane.switching.watching import empty
 
 MOST = 60
 """Steps of Newton's method at once."""
@@ -168,17 +169,50 @@ def descend(model, kit, edges, start, combo, residual):
     return (*last, start, combo)
 
 
+class Courses(NamedTuple):
+    """What period after period shows, for p of them: states at their ends, (p, nz), and of every watched row extremes, where in
+    the period they were [ticks], and the average, (p, w); the configurations that were met, as bits, (p,)."""
+
+    ends: NDArray[np.float64]
+    low: NDArray[np.float64]
+    high: NDArray[np.float64]
+    low_at: NDArray[np.float64]
+    high_at: NDArray[np.float64]
+    mean: NDArray[np.float64]
+    met: NDArray[np.int64]
+
+
 @compiled
-def run_periods(model, kit, edges, ends):
-    """Run periods without tangents from the mark, the state at the end of each into `ends` until that is full.
+def gather(kit, edges, courses, i):
+    """Write what the period that has just ended showed, and start the next one."""
+    course, mark = kit.record.course, kit.mark
+    for k in range(kit.sizes.nz):
+        courses.ends[i, k] = mark.state[k]
+    period = edges.ticks[-1] * kit.tick
+    for k in range(course.low.shape[0]):
+        courses.low[i, k], courses.high[i, k] = course.low[k], course.high[k]
+        courses.low_at[i, k], courses.high_at[i, k] = course.low_at[k], course.high_at[k]
+        courses.mean[i, k] = course.area[k] / period
+    met = 0
+    for k in range(mark.place[5]):
+        met |= 1 << min(kit.record.where[k, 1], 62)
+    courses.met[i] = met
+    empty(course)
+
+
+@compiled
+def run_periods(model, kit, edges, courses, i):
+    """Run periods without tangents from the mark, the i-th first, until there is no room for what they show.
 
     Returns status, combination at the end (or the one that is missing or cannot be) and number of periods completed.
     """
-    for i in range(ends.shape[0]):
+    count = courses.ends.shape[0]
+    while i < count:
         status, combo = run_on(model, kit, edges)
         if status != OK:
             return status, combo, i
-        for k in range(kit.sizes.nz):
-            ends[i, k] = kit.mark.state[k]
-        begin(kit.mark, kit.sizes, combo, kit.tables.info)
-    return OK, combo, ends.shape[0]
+        gather(kit, edges, courses, i)
+        if not begin(kit.mark, kit.sizes, combo, kit.tables.info):
+            return DIVERGED, combo, i
+        i += 1
+    return OK, kit.mark.place[3], count

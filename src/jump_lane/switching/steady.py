@@ -12,14 +12,17 @@ Proc. IEEE 60 (1972) 108-114 (shooting).
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from jump_lane.circuit.circuit import Circuit, validate
+from jump_lane.circuit.law import Row
 from jump_lane.errors import ConvergenceError, UnreachableError
 from jump_lane.switching import pieces
-from jump_lane.switching.engine import Engine, Meter, Shot, Statistics, Trace
+from jump_lane.switching.engine import Engine, Shot, Statistics, Trace
+from jump_lane.switching.layout import Meter
 from jump_lane.switching.network import Array
 
 RESIDUAL = 1e-13
@@ -247,6 +250,8 @@ def steady_state(
     near: SteadyState | None = None,
     known: Engine | None = None,
     closely: float = RESIDUAL,
+    watched: Mapping[str, Row] | None = None,
+    inputs: tuple[str, ...] = (),
 ) -> SteadyState:
     """Find the periodic steady state of a circuit.
 
@@ -266,6 +271,8 @@ def steady_state(
         one that held the same.
     closely
         The residual with which a state at a fixed control is taken as it is.
+    watched, inputs
+        What the engine watches and can change; see `Engine`.
 
     Returns
     -------
@@ -285,7 +292,7 @@ def steady_state(
     meters = () if regulation is None else (Meter(regulation.branch, regulation.voltage),)
     if known is None or known.meters != meters:
         validate(circuit)
-        engine = Engine(circuit, meters)
+        engine = Engine(circuit, meters, watched or {}, inputs)
     else:
         engine = known.gated(circuit)
     if near is not None:

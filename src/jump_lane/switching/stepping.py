@@ -22,6 +22,7 @@ from jump_lane.switching.commutation import FULL, OK, PAUSED, TOO_MANY, apply, c
 from jump_lane.switching.flowing import finish_tick, flow
 from jump_lane.switching.propagators import advance, compiled
 from jump_lane.switching.tables import find
+from jump_lane.switching.watching import Course, watch_stretch
 
 MAX_EVENTS = 2000
 
@@ -29,12 +30,14 @@ MAX_EVENTS = 2000
 class Record(NamedTuple):
     """Where each stretch without an event starts: (instant, configuration, cause), state, and the rest of the tick behind it.
 
-    The cause is the natural valve whose guard failed, or `EDGE` minus the edge, or `NO_CAUSE`.
+    The cause is the natural valve whose guard failed, or `EDGE` minus the edge, or `NO_CAUSE`.  The course of what is watched
+    is added to where the mark asks for it.
     """
 
     where: NDArray[np.int64]
     state: NDArray[np.float64]
     rest: NDArray[np.float64]
+    course: Course
 
 
 GRAZING = 1e-7
@@ -53,7 +56,7 @@ class Mark(NamedTuple):
     ----------
     place, rest
         (edge, tick, end of the interval, combination, configuration, stretches, events, at rest, cause, armed trip, where to
-        pause), rest of a tick, (1,).
+        pause, whether stretches of no length are recorded, whether watched rows are followed), rest of a tick, (1,).
     state, tangent
         z and p.
     fired, moved
@@ -204,10 +207,17 @@ def run_period(tables, edges, sizes, tick, record, stats, mark):
     work, count = np.zeros((4, sizes.nz + sizes.columns)), edges.masks.shape[0]
     fresh, watched = np.empty(sizes.nz), np.empty((3, 3 * (sizes.natural + sizes.trips)))
     z, p, shift = mark.state.copy(), mark.tangent.copy(), work[3]
-    e, now, end, combo, c, used, events, resting, cause, armed, until = mark.place
+    first, seen = np.empty(sizes.nz), np.empty((2, tables.sense.shape[1]))
+    e, now, end, combo, c, used, events, resting, cause, armed, until, every, follow = mark.place
     rest = mark.rest[0]
     while True:
-        _set(mark, (e, now, end, combo, c, used, events, resting, cause, armed, until), rest, z, p)
+        _set(
+            mark,
+            (e, now, end, combo, c, used, events, resting, cause, armed, until, every, follow),
+            rest,
+            z,
+            p,
+        )
         if now == until and rest == 0.0:
             return PAUSED, combo
         if c < 0 and e >= 0:
@@ -215,7 +225,7 @@ def run_period(tables, edges, sizes, tick, record, stats, mark):
             if status != OK:
                 return status, combo
             continue
-        if now == end and rest == 0.0:
+        if now == end and rest == 0.0 and not (every and cause <= EDGE and e + 1 < count):
             if e + 1 == count or (now == edges.ticks[-1] and edges.trips[e + 1] + edges.anchors[e + 1] > -2):
                 return OK, combo
             status, combo, c, f = _edge(
@@ -244,6 +254,21 @@ def run_period(tables, edges, sizes, tick, record, stats, mark):
             for m in range(sizes.columns):
                 advance(tables.phi, c, gone, p[m], fresh)
             now += gone
+        if follow:
+            begun = record.where[used - 1, 0] - record.rest[used - 1]
+            watch_stretch(
+                tables,
+                c,
+                record.state[used - 1],
+                z,
+                begun,
+                now - rest - begun,
+                tick,
+                record.course,
+                fresh,
+                first,
+                seen,
+            )
         cause = NO_CAUSE
         if which < 0:
             continue
@@ -268,9 +293,12 @@ def run_period(tables, edges, sizes, tick, record, stats, mark):
 
 @compiled
 def begin(mark, sizes, combo, info):
-    """Set a mark to the start of a period, meters at zero, tangents to one; tell whether the state is finite."""
+    """Set a mark to the start of a period, meters at zero, tangents to one; tell whether the state is finite.
+
+    What is to be recorded stays as it is.
+    """
     n, first = sizes.n, sizes.n + 1 + sizes.meters
-    for i in range(mark.place.shape[0]):
+    for i in range(11):
         mark.place[i] = 0
     mark.place[0], mark.place[3], mark.place[4] = -1, combo, find(info, combo)
     mark.place[8], mark.place[9], mark.place[10] = NO_CAUSE, -1, NEVER

@@ -62,8 +62,11 @@ def free_row(info):
 
 
 @compiled
-def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense, tick):
-    """Write a configuration into row `index` of the tables; all rows are over the whole of z, guards those of trips too."""
+def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense, laws, tick):
+    """Write a configuration into row `index` of the tables; all rows are over the whole of z, guards those of trips too.
+
+    The entries of z from `laws[0]` to before `laws[1]` are states of the law of control.
+    """
     n, nz, count = projection.shape[0], rate.shape[0], guards.shape[0]
     for j in range(nz):
         for i in range(nz):
@@ -90,17 +93,17 @@ def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense,
             tables.sense[index, k, j] = sense[k, j]
             tables.sense[index, signals + k, j] = moving[k, j]
     tables.info[index, 0] = combo
-    tables.info[index, 1] = first_level(rate, n, tick)
+    tables.info[index, 1] = min(first_level(rate, 0, n, tick), first_level(rate, laws[0], laws[1], tick))
     tables.info[index, 2] = kind
     ladder(rate, tick, tables.phi[index])
 
 
 @compiled
-def first_level(rate, n, tick):
-    """Return the level of the longest step in which the fastest change is still resolved."""
+def first_level(rate, first, last, tick):
+    """Return the level of the longest step in which the fastest change of some states is still resolved."""
     norm = 0.0
-    for i in range(n):
-        for j in range(n):
+    for i in range(first, last):
+        for j in range(first, last):
             norm += rate[i, j] * rate[i, j]
     step, level = np.sqrt(norm) * tick, 0
     while level < LEVELS - 1 and 2.0 * step <= RESOLVED:

@@ -29,7 +29,8 @@ def tripped(
     """
     edges = _blanked(edges, law, switches, period)
     count = len(edges.masks)
-    ticks, rows, first = edges.ticks.copy(), [], -1
+    rows: list[Row] = []
+    ticks, first = edges.ticks.copy(), -1
     trips, anchors, delays = edges.trips.copy(), edges.anchors.copy(), edges.delays.copy()
     for f in range(count):
         if edges.slopes[f] == 0.0:

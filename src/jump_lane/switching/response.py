@@ -1,0 +1,279 @@
+"""How a converter answers small signals: exact responses, sampled and as an analyser sees them, loop gain, multipliers.
+
+References
+----------
+R. D. Middlebrook, "Measurement of loop gain in feedback systems", Int. J. Electronics 38 (1975) 485-512 (what an analyser
+sees).
+D. J. Packard, "Discrete modeling and analysis of switching regulators", California Institute of Technology (1976)
+(sampled response of a switched converter).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from scipy.linalg import expm
+
+from jump_lane.errors import ConvergenceError
+from jump_lane.switching.engine import Engine
+from jump_lane.switching.linear import Complex, Event, Linear, linearise
+from jump_lane.switching.network import Array
+from jump_lane.switching.steady import SteadyState
+
+CONTROL = "control"
+"""The input of an open loop: the control variable, as a modulator compares it at each edge."""
+
+
+class Responses:
+    """Small-signal answers of a steady state, whose engine watches the rows that are asked for and has the inputs."""
+
+    def __init__(self, state: SteadyState) -> None:
+        self.state = state
+        self.engine = state.engine
+        self.linear: Linear = linearise(state)
+        self._rows = list(self.engine.watched)
+
+    @property
+    def period(self) -> float:
+        """Length of the period [s]."""
+        return self.linear.period
+
+    def _row(self, name: str, configuration: int) -> Array:
+        return np.asarray(self.engine.tables.sense[configuration, self._rows.index(name)])
+
+    # --- what an analyser sees -----------------------------------------------------------------------------
+
+    def analyser(self, source: str, outputs: tuple[str, ...], frequencies: Array) -> dict[str, Complex]:
+        """Return the component of each output at each frequency per unit of an input that is a sine for all time.
+
+        Parameters
+        ----------
+        source
+            `CONTROL`, a source among the engine's inputs, or a reference of its law.
+        outputs
+            Watched rows.
+        frequencies
+            [Hz], (f,); aliases, which come out at other frequencies, are not counted.
+
+        Returns
+        -------
+        dict of (f,)
+            Complex gains.
+        """
+        table = np.array([self._at(source, outputs, 2.0 * math.pi * f) for f in frequencies])
+        return {name: table[:, k] for k, name in enumerate(outputs)}
+
+    def _at(self, source: str, outputs: tuple[str, ...], omega: float) -> Complex:
+        """Solve for the deviation that repeats in the frame that turns with the sine, and average the outputs there."""
+        linear, unknown = self.linear, self.linear.unknown
+        size, nz = len(unknown), self.engine.nz
+        forced = None if source == CONTROL else self.engine.layout.at[source]
+        # columns: what the deviation at the start of the period contributes, and last the input
+        course = np.zeros((nz, size + 1), dtype=complex)
+        course[unknown, np.arange(size)] = 1.0
+        if forced is not None:
+            course[forced, size] = 1.0
+        gathered = np.zeros((len(outputs), size + 1), dtype=complex)
+        shifts: list[Complex] = []
+        for k, event in enumerate(linear.events):
+            shift = self._shift(k, course, omega, shifts, size if source == CONTROL else None)
+            shifts.append(shift)
+            for i, name in enumerate(outputs):
+                step = self._row(name, event.before) @ event.state - self._row(name, event.after) @ (
+                    event.onto @ event.state
+                )
+                gathered[i] += step * shift
+            course = event.onto @ course + np.outer(event.kick, shift)
+            course = self._held(course, forced, size)
+            whole, part = self._turned(k, omega, forced)
+            for i, name in enumerate(outputs):
+                gathered[i] += self._row(name, event.after) @ part @ course
+            course = whole @ course
+        closing = np.eye(size) - course[unknown, :size]
+        start = np.append(np.linalg.solve(closing, course[unknown, size]), 1.0)
+        return np.asarray(gathered @ start / self.period)
+
+    def _held(self, course: Complex, forced: int | None, size: int) -> Complex:
+        """Keep the entries that do not deviate at zero, and the input at its sine."""
+        still = np.ones(self.engine.nz, dtype=bool)
+        still[self.linear.unknown] = False
+        course[still] = 0.0
+        if forced is not None:
+            course[forced, size] = 1.0
+        return course
+
+    def _shift(
+        self, k: int, course: Complex, omega: float, shifts: list[Complex], control: int | None
+    ) -> Complex:
+        """Return by how much event k moves [s], for every column."""
+        event, linear = self.linear.events[k], self.linear
+        out = np.zeros(course.shape[1], dtype=complex)
+        if event.guard is not None:
+            out = -(event.guard @ course) / event.slope
+        elif event.anchor >= 0:
+            late = event.time - linear.events[event.anchor].time
+            out = shifts[event.anchor] * np.exp(-1j * omega * late)
+        elif control is not None:
+            out[control] = event.shift
+        return out
+
+    def _turned(self, k: int, omega: float, forced: int | None) -> tuple[Complex, Complex]:
+        """Return the propagator of stretch k in the turning frame, and its integral."""
+        nz, h = self.engine.nz, self.linear.durations[k]
+        turning = self.linear.rate(k) - 1j * omega * np.eye(nz)
+        still = np.ones(nz, dtype=bool)
+        still[self.linear.unknown] = False
+        turning[still] = 0.0
+        turning[:, [i for i in np.flatnonzero(still) if i != forced]] = 0.0
+        block = np.zeros((2 * nz, 2 * nz), dtype=complex)
+        block[:nz, :nz], block[:nz, nz:] = turning * h, np.eye(nz) * h
+        both = expm(block)
+        return both[:nz, :nz], both[:nz, nz:]
+
+    # --- sampled -------------------------------------------------------------------------------------------
+
+    @cached_property
+    def tangent(self) -> Array:
+        """Derivatives of the state at the end of the period by that at its start and, last, by the control, (u, u+1)."""
+        state = self.state
+        run = self.engine.run(state.start, state.combo, state.control, tangents=True)
+        return np.asarray(run.tangent[:-1][:, self.linear.unknown].T)
+
+    @property
+    def multipliers(self) -> Complex:
+        """Floquet multipliers, the largest first."""
+        found = np.linalg.eigvals(self.tangent[:, :-1]).astype(complex)
+        return np.asarray(found[np.argsort(-np.abs(found), kind="stable")])
+
+    def sampled(self, output: str, frequencies: Array) -> Complex:
+        """Return the response of an output just before the clock to the control as it is latched there, (f,)."""
+        last = self.linear.events[-1].after
+        row = self._row(output, last)[self.linear.unknown]
+        return resolvent(self.tangent[:, :-1], self.tangent[:, -1:], row[None], self.period, frequencies)[
+            :, 0, 0
+        ]
+
+    # --- loop ----------------------------------------------------------------------------------------------
+
+    @cached_property
+    def opened(self) -> Opened:
+        """The loop opened at its comparators.
+
+        Raises
+        ------
+        ConvergenceError
+            If no comparator brings an edge: the loop is at a limit.
+        """
+        return _opened(self)
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A loop opened at its k comparators, whose instants are free.
+
+    Attributes
+    ----------
+    phi, gamma
+        Map of the deviation over a period with these instants fixed, (u, u), and what a later instant adds [per s], (u, k).
+    seen
+        Guards at the comparators from the deviation at the start, (k, u).
+    direct
+        The same from the instants, slopes of the guards on the diagonal [per s], (k, k).
+    command
+        As ``seen``, of what the law contributes to the guards; None where that is all of it.
+    """
+
+    phi: Array
+    gamma: Array
+    seen: Array
+    direct: Array
+    command: Array | None
+    period: float
+
+    def loop_gain(self, frequencies: Array) -> Complex:
+        """Return the loop gain as the comparators see it, (f,): 1 + L = 0 at the multipliers."""
+        inner = np.asarray(np.linalg.solve(self.direct, self.seen), dtype=np.float64)
+        return _gain(self.phi, self.gamma, inner, self.period, frequencies)
+
+    def outer_gain(self, frequencies: Array) -> Complex:
+        """Return the gain of the loop opened where the law commands the comparators, the rest of the guards closed, (f,)."""
+        if self.command is None:
+            return self.loop_gain(frequencies)
+        inside = np.linalg.solve(self.direct, self.seen - self.command)
+        closed = self.phi - self.gamma @ inside
+        outer = np.asarray(np.linalg.solve(self.direct, self.command), dtype=np.float64)
+        return _gain(closed, self.gamma, outer, self.period, frequencies)
+
+    @property
+    def multipliers(self) -> Complex:
+        """Floquet multipliers of the closed loop, the largest first."""
+        closed = self.phi - self.gamma @ np.linalg.solve(self.direct, self.seen)
+        found = np.linalg.eigvals(closed).astype(complex)
+        return np.asarray(found[np.argsort(-np.abs(found), kind="stable")])
+
+
+def _gain(phi: Array, gamma: Array, row: Array, period: float, frequencies: Array) -> Complex:
+    """Return det(1 + row (z − Φ)⁻¹ Γ) − 1, which for one comparator is the gain itself."""
+    open_loop = resolvent(phi, gamma, row, period, frequencies)
+    if open_loop.shape[1] == 1:
+        return np.asarray(open_loop[:, 0, 0])
+    return np.asarray(np.linalg.det(np.eye(open_loop.shape[1]) + open_loop) - 1.0)
+
+
+def resolvent(phi: Array, gamma: Array, rows: Array, period: float, frequencies: Array) -> Complex:
+    """Return rows (z − Φ)⁻¹ Γ at z = e^{jωT}, (f, rows, columns)."""
+    z = np.exp(2j * math.pi * np.asarray(frequencies) * period)
+    turning = z[:, None, None] * np.eye(len(phi)) - phi
+    return np.asarray(rows @ np.linalg.solve(turning, np.broadcast_to(gamma, (len(z), *gamma.shape))))
+
+
+def _opened(responses: Responses) -> Opened:
+    """Carry deviations and the instants of the comparators through the period."""
+    linear, engine = responses.linear, responses.engine
+    unknown = linear.unknown
+    size, nz = len(unknown), engine.nz
+    trips = [k for k, e in enumerate(linear.events) if e.trip >= 0 and e.guard is not None]
+    if not trips:
+        raise ConvergenceError(
+            "no comparator brings an edge in the steady state: the loop is at a limit of its pulse width and has no gain there"
+        )
+    count = len(trips)
+    course = np.zeros((nz, size + count))
+    course[unknown, np.arange(size)] = 1.0
+    seen, direct, commands = np.zeros((count, size)), np.zeros((count, count)), np.zeros((count, size))
+    shifts: list[Array] = []
+    for k, event in enumerate(linear.events):
+        shift = np.zeros(size + count)
+        if k in trips:
+            i = trips.index(k)
+            assert event.guard is not None
+            row = event.guard @ course
+            seen[i], direct[i] = row[:size], row[size:]
+            direct[i, i] = event.slope
+            commands[i] = (_command(engine, event, event.guard) @ course)[:size]
+            shift[size + i] = 1.0
+        elif event.guard is not None:
+            shift = -(event.guard @ course) / event.slope
+        elif event.anchor >= 0:
+            shift = shifts[event.anchor]
+        shifts.append(shift)
+        course = event.onto @ course + np.outer(event.kick, shift)
+        still = np.ones(nz, dtype=bool)
+        still[unknown] = False
+        course[still] = 0.0
+        course = expm(linear.rate(k) * linear.durations[k]) @ course
+    end = course[unknown]
+    inner = engine.circuit.law is not None and engine.circuit.law.level is None
+    return Opened(end[:, :size], end[:, size:], seen, direct, commands if inner else None, linear.period)
+
+
+def _command(engine: Engine, event: Event, guard: Array) -> Array:
+    """Return the part of a guard, which is scaled, that the command of the law makes up."""
+    law = engine.layout.law
+    whole = engine.layout.over(engine.layout.trips[event.trip], engine.signals(event.before))
+    largest = int(np.argmax(np.abs(whole)))
+    scale = guard[largest] / whole[largest]
+    return np.asarray(engine.layout.over(law.command, engine.signals(event.before)) * scale)
