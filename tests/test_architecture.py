@@ -14,7 +14,7 @@ FLOORS = (
     ("switching", "topologies"),
     ("operating",),
     ("judge",),
-    ("dissipation", "sizing"),
+    ("control", "dissipation", "sizing"),
     ("study",),
     ("report",),
     ("library",),

@@ -14,7 +14,7 @@ from jump_lane.errors import InputError
 
 Row = Mapping[str, float]
 
-ONE, CLOCK = "1", "clock"
+ONE, CLOCK, FEED = "1", "clock", "feed"
 
 
 @dataclass(frozen=True)
@@ -57,6 +57,9 @@ class Law:
         Values that its rows use and that stay as they are set, such as the reference.
     initial
         States to start from; zero if not named.
+    feed
+        Signal and factor, where not the clock but the integral of a signal makes the ramp: what it rises by in a period is the
+        factor times the average of the signal.
     outputs
         Rows worth looking at, by name, such as the output of the amplifier.
     """
@@ -68,6 +71,7 @@ class Law:
     most: float = 1.0
     held: Mapping[str, float] = field(default_factory=dict)
     initial: Mapping[str, float] = field(default_factory=dict)
+    feed: tuple[str, float] | None = None
     outputs: Mapping[str, Row] = field(default_factory=dict)
 
     @property
@@ -96,6 +100,11 @@ class Law:
         """
         if self.level is not None:
             row = {name: slope * factor for name, factor in self.level.items()}
+            if self.feed is not None:
+                signal, factor = self.feed
+                row[signal] = row.get(signal, 0.0) + factor * since
+                row[FEED] = -factor / period
+                return row
             row[ONE] = row.get(ONE, 0.0) + at - slope * control
             row[CLOCK] = row.get(CLOCK, 0.0) - 1.0
             return row
@@ -117,4 +126,4 @@ def sensed(rows: Mapping[str, Row] | list[Row], states: tuple[str, ...]) -> tupl
     """Return the signals of a circuit that some rows look at."""
     values = rows.values() if isinstance(rows, Mapping) else rows
     names = {name for row in values for name in row}
-    return tuple(sorted(names - {ONE, CLOCK, *states}))
+    return tuple(sorted(names - {ONE, CLOCK, FEED, *states}))

@@ -34,6 +34,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "floor": np.floor,
     "cos": np.cos,
     "sin": np.sin,
+    "tan": np.tan,
     "acos": np.arccos,
     "asin": np.arcsin,
     "atan": np.arctan,
@@ -66,7 +67,7 @@ _ALLOWED = (
 class Formula:
     """An arithmetic expression over named symbols, written in plain text.
 
-    Allowed are ``+ − * / **``, parentheses, numbers, names, ``pi`` and sqrt, min, max, abs, floor, cos, sin,
+    Allowed are ``+ − * / **``, parentheses, numbers, names, ``pi`` and sqrt, min, max, abs, floor, cos, sin, tan,
     acos, asin, atan, log, exp, the sums over several phases of `jump_lane.equations.overlay`, and what passes between two
     bridges, of `jump_lane.equations.bridges`.
 

@@ -40,6 +40,7 @@ ANGLE = Dimension("angle", "°", ("deg", "degrees"))
 TEMPERATURE = Dimension("temperature", "°C", ("degC", "C"))
 TEMPERATURE_DIFFERENCE = Dimension("temperature difference", "K")
 THERMAL_RESISTANCE = Dimension("thermal resistance", "K/W", ("°C/W",))
+CONDUCTANCE = Dimension("conductance", "S", ("siemens", "A/V"))
 LENGTH = Dimension("length", "m")
 AREA = Dimension("area", "m²", multiples=(("mm²", 1e-6), ("mm2", 1e-6), ("cm²", 1e-4), ("cm2", 1e-4)))
 VOLUME = Dimension("volume", "m³", multiples=(("mm³", 1e-9), ("mm3", 1e-9), ("cm³", 1e-6), ("cm3", 1e-6)))
@@ -72,6 +73,7 @@ DIMENSIONS = (
     TEMPERATURE,
     TEMPERATURE_DIFFERENCE,
     THERMAL_RESISTANCE,
+    CONDUCTANCE,
     LENGTH,
     AREA,
     VOLUME,

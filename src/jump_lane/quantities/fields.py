@@ -8,9 +8,11 @@ from pydantic import BaseModel, BeforeValidator, Field, WithJsonSchema
 
 from jump_lane.errors import InputError
 from jump_lane.quantities import (
+    ANGLE,
     AREA,
     CAPACITANCE,
     CHARGE,
+    CONDUCTANCE,
     CURRENT,
     ENERGY,
     FREQUENCY,
@@ -123,6 +125,8 @@ Kelvin = Annotated[float, _reader(TEMPERATURE_DIFFERENCE, 0.0), _schema(TEMPERAT
 KelvinPerWatt = Annotated[
     float, _reader(THERMAL_RESISTANCE, 0.0), _schema(THERMAL_RESISTANCE, "1.2 K/W", 0.0)
 ]
+Siemens = Annotated[float, _reader(CONDUCTANCE, 0.0), _schema(CONDUCTANCE, "1 mS", 0.0)]
+Degrees = Annotated[float, _reader(ANGLE), _schema(ANGLE, "55°")]
 Metres = Annotated[float, _reader(LENGTH, 0.0), _schema(LENGTH, "0.3 mm", 0.0)]
 SquareMetres = Annotated[float, _reader(AREA, 0.0), _schema(AREA, "120 mm²", 0.0)]
 CubicMetres = Annotated[float, _reader(VOLUME, 0.0), _schema(VOLUME, "6.4 cm³", 0.0)]
@@ -140,6 +144,9 @@ def whole(value: object) -> object:
 
 Count = Annotated[int, BeforeValidator(_no_bool), Field(ge=1, le=1_000_000)]
 """How many of something there are."""
+
+Whole = Annotated[int, BeforeValidator(_no_bool), Field(ge=0, le=1_000_000)]
+"""How many of something there are, or none."""
 
 Given = Annotated[str | float, BeforeValidator(_no_bool)]
 """A quantity as typed, whose dimension shows later."""

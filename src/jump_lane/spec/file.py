@@ -12,6 +12,7 @@ from jump_lane.errors import InputError
 from jump_lane.quantities.fields import (
     Given,
 )
+from jump_lane.spec.loop import Event, Loop
 from jump_lane.spec.ranges import Table, VoltageRange
 from jump_lane.spec.surroundings import Catalogue, Controller, Driver, Efficiency, Thermal
 from jump_lane.spec.tables import Angles, Damping, Margin, Switching, Tank, Tolerance, Transformer
@@ -48,6 +49,10 @@ class Spec(Table):
     controller: Controller = Controller()
     thermal: Thermal = Thermal()
     efficiency: Efficiency = Efficiency()
+    control: Loop | None = Field(
+        default=None, description="How the output is held: the loop and what is asked of it"
+    )
+    event: list[Event] = Field(default=[], description="What happens in a run over time, in any order")
 
     @property
     def voltage(self) -> VoltageRange:

@@ -225,6 +225,10 @@ class Engine:
             self._schedules[control] = self._plain(control)
         return self._schedules[control]
 
+    def plain_schedule(self, control: float) -> Schedule:
+        """Return the gate edges at a value of the control variable, whatever law there is."""
+        return self._plain(control)
+
     def _plain(self, control: float) -> Schedule:
         return schedule(self.circuit.pattern(control), self.switches, self.circuit.spans(control))
 

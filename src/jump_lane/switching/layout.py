@@ -1,7 +1,7 @@
 """What the vector z holds, and the rows over it that control and measurements need.
 
 z = [y; 1; meters; law; held]: states of the circuit in energy coordinates, the constant, integrals that start from zero in
-every period (the last one is the clock, where there is a law), states of the law of control, and values that stay as they are
+every period (the last ones are the clock and what feeds a ramp, where a law has them), states of the law of control, and values that stay as they are
 set: references of the law and increments of sources, each followed by its slope in time if it may move.
 """
 
@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.circuit.circuit import Circuit
-from jump_lane.circuit.law import CLOCK, ONE, Law, Row, sensed
+from jump_lane.circuit.law import CLOCK, FEED, ONE, Law, Row, sensed
 from jump_lane.errors import InputError, nearest
 from jump_lane.switching.clock import Schedule
 from jump_lane.switching.commutation import Sizes
@@ -66,6 +66,9 @@ class Layout:
         entry = self.n + 1 + len(self.meters)
         if circuit.law is not None:
             self.at[CLOCK] = entry
+            entry += 1
+        if self.law.feed is not None:
+            self.at[FEED] = entry
             entry += 1
         self.first = entry
         for name in self.law.states:
@@ -139,6 +142,8 @@ class Layout:
         ]
         if self.circuit.law is not None:
             meters.append((0, COUNT))
+        if self.law.feed is not None:
+            meters.append(self.signal(self.law.feed[0]))
         return Model(
             self.network.stamp, _pairs(meters), _pairs([self.signal(s) for s in names]), beside, sensing, guards, comparing,
             shown, showing, *self._inputs(),

@@ -156,6 +156,39 @@ class Responses:
             :, 0, 0
         ]
 
+    def seen(self, output: str, part: float = 0.0) -> tuple[Array, float]:
+        """Return what an output, looked at after a part of the period, owes to the state at the start, (u,), and to the control.
+
+        With a part of 0 it is looked at just before the clock.
+        """
+        linear, unknown = self.linear, self.linear.unknown
+        if part == 0.0:
+            return self._row(output, linear.events[-1].after)[unknown], 0.0
+        size, nz, at = len(unknown), self.engine.nz, part * self.period
+        course = np.zeros((nz, size + 1))
+        course[unknown, np.arange(size)] = 1.0
+        still = np.ones(nz, dtype=bool)
+        still[unknown] = False
+        shifts: list[Array] = []
+        for k, event in enumerate(linear.events):
+            shift = np.zeros(size + 1)
+            if event.guard is not None:
+                shift = -(event.guard @ course) / event.slope
+            elif event.anchor >= 0:
+                shift = shifts[event.anchor]
+            else:
+                shift[size] = event.shift
+            shifts.append(shift)
+            course = event.onto @ course + np.outer(event.kick, shift)
+            course[still] = 0.0
+            left = at - event.time
+            last = left <= linear.durations[k] or k + 1 == len(linear.events)
+            course = expm(linear.rate(k) * min(left, linear.durations[k])) @ course
+            if last:
+                break
+        row = self._row(output, linear.events[k].after) @ course
+        return np.asarray(row[:size]), float(row[size])
+
     # --- loop ----------------------------------------------------------------------------------------------
 
     @cached_property

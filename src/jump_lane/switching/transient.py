@@ -23,6 +23,9 @@ from jump_lane.switching.network import Array
 AT_ONCE = 500
 """Periods between two places that a run can be taken up again from."""
 
+FINE = 4000
+"""Samples in a period where an instant is looked for."""
+
 KEPT = 20_000
 """Periods (or groups of them) whose extremes are kept."""
 
@@ -33,13 +36,16 @@ class Clocked(Protocol):
     Attributes
     ----------
     sample
-        Where in the period it looks, as a part of it; 0 is just before the clock.
+        Where in the period it looks, as a part of it; 0 is just before the clock, and before the control is asked for.
     rows
         Watched rows that it looks at.
+    reference
+        What it holds.
     """
 
     sample: float
     rows: tuple[str, ...]
+    reference: float
 
     def control(self) -> float:
         """Return the control variable of the period that begins."""
@@ -60,6 +66,8 @@ class Change:
         The circuit that there is from then on: same elements with other values, some left out.
     control
         The control variable from the next period on.
+    reference
+        What a controller that is called once a period holds from then on.
     """
 
     time: float
@@ -68,6 +76,7 @@ class Change:
     slope: float = 0.0
     circuit: Circuit | None = None
     control: float | None = None
+    reference: float | None = None
 
 
 @dataclass(frozen=True)
@@ -160,10 +169,10 @@ class Passage:
         self.origin = 0.0
         self._parts: list[tuple[Any, ...]] = []
         self._places: list[_Place] = []
-        if self.clocked is not None:
-            self.control = self.clocked.control()
+        z = self.engine.start(dict(self.states))
+        self._ask(z, self.combo)
         self.edges = self._scheduled()
-        self.mark = self._begun(self.engine.start(dict(self.states)), self.combo)
+        self.mark = self._begun(z, self.combo)
         watching.empty(self.engine.record.course)
 
     def _engine(self, circuit: Circuit) -> Engine:
@@ -235,8 +244,7 @@ class Passage:
 
     def _rest(self) -> None:
         """Run to the end of the period, the controller looking where it does."""
-        if self.clocked is not None:
-            self._look()
+        self._look()
         begun = self.time
         courses = self.engine.courses(1)
         length = self.edges.length * self.engine.tick
@@ -249,25 +257,30 @@ class Passage:
             self._next()
 
     def _look(self) -> None:
-        """Let the controller read; in the middle of a period the run goes on to there first."""
-        assert self.clocked is not None
+        """Let a controller read that does so in the middle of a period; the run goes on to there first."""
+        if self.clocked is None or self.clocked.sample == 0.0:
+            return
         at = round(self.clocked.sample * self.edges.length)
-        if int(self.mark.place[1]) <= at and at > 0:
+        if int(self.mark.place[1]) < at:
             self.engine.onward(self.mark, self.edges, at)
-        if int(self.mark.place[1]) <= at:
-            self.clocked.read(self._readings())
+            self.clocked.read(self._readings(self.mark.state, int(self.mark.place[3])))
 
-    def _readings(self) -> tuple[float, ...]:
+    def _readings(self, z: Array, combo: int) -> tuple[float, ...]:
         assert self.clocked is not None
-        c = self.engine.index(int(self.mark.place[3]))
-        names = tuple(self.watched)
-        rows = self.engine.tables.sense[c]
-        return tuple(float(rows[names.index(name)] @ self.mark.state) for name in self.clocked.rows)
+        rows, names = self.engine.tables.sense[self.engine.index(combo)], tuple(self.watched)
+        return tuple(float(rows[names.index(name)] @ z) for name in self.clocked.rows)
+
+    def _ask(self, z: Array, combo: int) -> None:
+        """Ask the controller, at the clock, for the control variable."""
+        if self.clocked is None:
+            return
+        if self.clocked.sample == 0.0:
+            self.clocked.read(self._readings(z, combo))
+        self.control = self.clocked.control()
 
     def _next(self) -> None:
         """Start the next period with the control variable of the controller."""
-        assert self.clocked is not None
-        self.control = self.clocked.control()
+        self._ask(self.mark.state, int(self.mark.place[3]))
         self.edges = self._scheduled()
         self.mark = self._begun(self.mark.state, int(self.mark.place[3]))
 
@@ -303,6 +316,8 @@ class Passage:
         """Carry out a change where the run is."""
         if what.circuit is not None:
             self._swap(what.circuit)
+        if what.reference is not None and self.clocked is not None:
+            self.clocked.reference = what.reference
         if what.control is not None:
             self.control = what.control
             if int(self.mark.place[1]) == 0:
@@ -410,8 +425,7 @@ class Passage:
                 continue
             used, origin, begun = int(self.mark.place[5]), self.origin, int(self.mark.place[1])
             at = min(round((stop - origin) / self.engine.tick), self.edges.length)
-            if self.clocked is not None:
-                self._look()
+            self._look()
             self.engine.onward(self.mark, self.edges, at if at < self.edges.length else stepping.NEVER)
             last = int(self.mark.place[1])
             if origin + last * self.engine.tick > start:
@@ -443,23 +457,29 @@ class Passage:
         inside = (time >= start) & (time <= end)
         return time[inside], table[inside]
 
-    def last_outside(self, name: str, low: float, high: float, since: float) -> float:
-        """Return the last instant at which a row was outside a band [s]; `since` if it never was after that."""
+    def last_outside(
+        self, name: str, low: float, high: float, since: float, until: float = np.inf
+    ) -> float | None:
+        """Return the last instant up to another one at which a row was outside a band [s].
+
+        That is `since` if it never was after that, and None if it still is at the end.
+        """
         strip = self.strip
         k = strip.names.index(name)
-        outside = ((strip.low[:, k] < low) | (strip.high[:, k] > high)) & (strip.end > since)
-        if not outside.any():
+        span = (strip.end > since) & (strip.start < until)
+        outside = np.flatnonzero(((strip.low[:, k] < low) | (strip.high[:, k] > high)) & span)
+        if len(outside) == 0:
             return since
-        last = int(np.flatnonzero(outside)[-1])
-        begin = max(float(strip.start[last]), since)
-        time, values = self.samples(begin, float(strip.end[last]), 4000)
+        last = int(outside[-1])
+        begin, end = max(float(strip.start[last]), since), min(float(strip.end[last]), until)
+        time, values = self.samples(begin, end, FINE)
         beyond = np.maximum(values[:, k] - high, low - values[:, k])
         at = np.flatnonzero(beyond > 0.0)
         if len(at) == 0:
-            return float(strip.end[last])
+            return end
         i = int(at[-1])
         if i + 1 == len(time):
-            return float(time[i])
+            return None if last + 1 == len(strip.end) or strip.start[last + 1] >= until else end
         part = beyond[i] / (beyond[i] - beyond[i + 1])
         return float(time[i] + part * (time[i + 1] - time[i]))
 

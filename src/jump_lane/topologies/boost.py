@@ -15,6 +15,7 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Element
 from jump_lane.equations.sheet import CONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
+from jump_lane.topologies.blocks import averaged
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point
 
@@ -74,4 +75,10 @@ PAGE = Page(
     proofs=blocks.single_proofs(),
     asks=blocks.single_asks(),
     figure=blocks.panels("sw", "L"),
+    averaged=averaged.handed(
+        gain="(V_o + V_FD1)/(1 - D)*(1 - r_a/R_o)/(1 + r_a/R_o)",
+        zero="(1 - D)**2*R_o*(1 - r_a/R_o)/(2*pi*L)",
+        gain_dcm="2*V_o/D*(M - 1)/(2*M - 1)",
+        pole="(2*M - 1)/((M - 1)*2*pi*R_o*C_o)",
+    ),
 )

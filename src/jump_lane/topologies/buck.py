@@ -15,6 +15,7 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Element
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
 from jump_lane.topologies import blocks
+from jump_lane.topologies.blocks import averaged
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point
 
@@ -75,4 +76,5 @@ PAGE = Page(
     proofs=blocks.single_proofs(),
     asks=blocks.single_asks(),
     figure=blocks.panels("sw", "L"),
+    averaged=averaged.filtered("R_L + D*R_S1 + (1 - D)*R_D1"),
 )

@@ -15,6 +15,7 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Element
 from jump_lane.equations.sheet import CONTINUOUS, REVERSED, WHOLE, Line
 from jump_lane.topologies import blocks
+from jump_lane.topologies.blocks import averaged
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point
 
@@ -79,4 +80,10 @@ PAGE = Page(
     proofs=blocks.single_proofs(),
     asks=blocks.single_asks(),
     figure=blocks.panels("sw", "L"),
+    averaged=averaged.handed(
+        gain="(V_o + V_FD1)/(D*(1 - D))*(1 - D*r_a/R_o)/(1 + r_a/R_o)",
+        zero="(1 - D)**2*R_o*(1 - D*r_a/R_o)/(2*pi*D*L)",
+        gain_dcm="V_o/D",
+        pole="1/(pi*R_o*C_o)",
+    ),
 )

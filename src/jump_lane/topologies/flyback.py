@@ -17,7 +17,7 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Element
 from jump_lane.equations.sheet import Line
 from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import flybacks, transformers
+from jump_lane.topologies.blocks import averaged, flybacks, transformers
 from jump_lane.topologies.page import Cases, Entry, Page
 from jump_lane.topologies.point import Point
 
@@ -72,6 +72,13 @@ PAGE = Page(
     start={"L_m": "I_Lmv", "C_o": "V_o", "C_cl": "V_cl"},
     idle=("S1", "D1"),
     turns=transformers.TURNS,
+    averaged=averaged.handed(
+        gain="(V_o + V_FD1)/(D*(1 - D))*(1 - D*r_a/R_o)/(1 + r_a/R_o)",
+        zero="(1 - D)**2*R_o*n**2*(1 - D*r_a/R_o)/(2*pi*D*L_m)",
+        gain_dcm="V_o/D",
+        pole="1/(pi*R_o*C_o)",
+        inductance="L_m/n**2",
+    ),
     looser=transformers.LOOSER,
     caveats=flybacks.CAVEATS,
     proofs=flybacks.flyback_proofs(),

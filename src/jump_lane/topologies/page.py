@@ -299,6 +299,8 @@ class Page:
         Whether power may flow from the output to the input: both sides are bridges.
     varied
         The page as the file wants it, where it says what holds the output.
+    averaged
+        Lines of its averaged small-signal model (`jump_lane.topologies.blocks.averaged`); empty if it has none.
     splits
         Whether its resonant capacitor may be two, one to either rail of the input.
     """
@@ -344,6 +346,7 @@ class Page:
     returns: bool = False
     varied: Callable[[Spec], Page] | None = None
     splits: bool = False
+    averaged: tuple[Line, ...] = ()
 
     def lines(self) -> list[Line]:
         """Return every line of the page, those for all conduction targets included."""

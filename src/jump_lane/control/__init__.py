@@ -1,0 +1,1 @@
+"""Control: networks and controllers as pages, loops designed and proven, runs over time."""

@@ -1,0 +1,207 @@
+"""Digital: a controller that samples once a period and latches the control variable at a clock.
+
+        e = r − y,   I := I + K_i·e,   u = I + K_p·e   some whole periods later
+
+Its loop gain is L(z) = (K_p + K_i·z/(z − 1))·z⁻ᵈ·H(z), with the sampled response H of the power stage, exact.
+
+References
+----------
+A. V. Peterchev and S. R. Sanders, "Quantization resolution and limit cycling in digitally controlled PWM converters", IEEE
+Trans. Power Electronics 18 (2003) 301-308 (when steps of the pulse width make the loop wander).
+"""
+
+from __future__ import annotations
+
+import math
+from collections import deque
+from dataclasses import dataclass, field, replace
+from statistics import median
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jump_lane.circuit.control import Control
+from jump_lane.control.stage import Complex, Stage
+from jump_lane.spec.loop import Loop
+from jump_lane.switching.response import resolvent
+
+SEED = 1
+"""Of the noise of readings: every run sees the same."""
+
+
+@dataclass(frozen=True)
+class Gains:
+    """Proportional and integral gain, control per unit of error (and period)."""
+
+    proportional: float
+    integral: float
+
+    def times(self, factor: float) -> Gains:
+        """Return both gains times a factor."""
+        return Gains(factor * self.proportional, factor * self.integral)
+
+
+@dataclass(frozen=True)
+class Sampled:
+    """A digital loop with its gains."""
+
+    loop: Loop
+    gains: Gains
+
+    def with_gains(self, gains: Gains) -> Sampled:
+        """Return the same with other gains."""
+        return replace(self, gains=gains)
+
+    def law_gain(self, frequencies: NDArray[np.float64], period: float) -> Complex:
+        """Return what the controller makes of an error, delay included, (f,)."""
+        z = np.exp(2j * math.pi * frequencies * period)
+        return np.asarray(
+            (self.gains.proportional + self.gains.integral * z / (z - 1.0))
+            * z ** -float(self.loop.digital.delay)
+        )
+
+    def plant(self, stage: Stage, frequencies: NDArray[np.float64]) -> Complex:
+        """Return the sampled response of what is held to the control variable, (f,)."""
+        phi, gamma, row, direct = self._stage(stage)
+        return resolvent(phi, gamma, row, stage.responses.period, frequencies)[:, 0, 0] + direct
+
+    def _stage(self, stage: Stage) -> tuple[NDArray[np.float64], ...]:
+        responses = stage.responses
+        row, direct = responses.seen("held", self.loop.digital.sample)
+        return responses.tangent[:, :-1], responses.tangent[:, -1:], row[None], np.asarray(direct)
+
+    def loop_gain(self, stage: Stage, frequencies: NDArray[np.float64]) -> Complex:
+        """Return the loop gain, (f,)."""
+        return self.law_gain(frequencies, stage.responses.period) * self.plant(stage, frequencies)
+
+    def multipliers(self, stage: Stage) -> Complex:
+        """Return the multipliers of the closed loop, the largest first.
+
+        States: those of the stage at the clock, the integral, and the values of the control that wait.
+        """
+        phi, gamma, row, direct = self._stage(stage)
+        n, d = len(phi), self.loop.digital.delay
+        kp, ki = self.gains.proportional, self.gains.integral
+        size = n + 1 + d
+        map_ = np.zeros((size, size))
+        # what the period does with the control that is due in it
+        due = np.zeros(size)
+        if d:
+            due[n + 1] = 1.0
+        inside = self.loop.digital.sample > 0.0
+        error = np.zeros(size)
+        error[:n] = -row[0]
+        if inside:
+            error -= float(direct) * due
+        asked = kp * error + ki * error
+        asked[n] += 1.0
+        if d == 0:
+            due = asked
+        map_[:n, :n] = phi
+        map_[:n] += gamma @ due[None]
+        map_[n] = ki * error
+        map_[n, n] += 1.0
+        for k in range(d):
+            map_[n + 1 + k] = asked if k == d - 1 else np.eye(size)[n + 2 + k]
+        found = np.linalg.eigvals(map_).astype(complex)
+        return np.asarray(found[np.argsort(-np.abs(found), kind="stable")])
+
+
+def gains_for(loop: Loop, period: float, plant: complex, crossover: float, margin: float) -> Gains:
+    """Return the gains that put crossover and phase margin [°] where they are wanted.
+
+    C(z) = K_p + K_i·z/(z − 1) has to be 1/|z⁻ᵈH| at an angle of margin − 180° − arg(z⁻ᵈH) there; an integral alone has one
+    gain, and the margin follows.
+    """
+    z = complex(np.exp(2j * math.pi * crossover * period))
+    open_loop = plant * z ** -float(loop.digital.delay)
+    summing = z / (z - 1.0)
+    if loop.digital.gains == "integral":
+        return Gains(0.0, 1.0 / abs(open_loop * summing))
+    wanted = complex(np.exp(1j * math.radians(margin - 180.0))) / open_loop
+    integral = wanted.imag / summing.imag
+    proportional = wanted.real - integral * summing.real
+    if proportional < 0.0:  # the integral alone leaves more than the margin asked
+        return Gains(0.0, 1.0 / abs(open_loop * summing))
+    return Gains(proportional, integral)
+
+
+@dataclass
+class Controller:
+    """A digital controller at work; called once a period (`Clocked`).
+
+    Attributes
+    ----------
+    control_range
+        The control variable and its range.
+    waiting
+        Values of the control that are still to come, the next one first.
+    """
+
+    loop: Loop
+    gains: Gains
+    control_range: Control
+    reference: float
+    integral: float
+    sample: float = 0.0
+    rows: tuple[str, ...] = ("held",)
+    waiting: deque[float] = field(default_factory=deque)
+    readings: deque[float] = field(default_factory=deque)
+    codes: list[float] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        d = self.loop.digital
+        self.sample = d.sample
+        self.waiting = deque([self.integral] * d.delay)
+        self.readings = deque(maxlen=d.median)
+        self._noise = np.random.default_rng(SEED)
+        self._last = self.integral
+        self._now, self._pace = self.reference, math.inf
+
+    def from_rest(self, periods: float) -> None:
+        """Start at rest; the reference rises from zero in so many periods."""
+        self.integral = self._last = self.control_range.lowest
+        self.waiting = deque([self.integral] * self.loop.digital.delay)
+        self._now = 0.0
+        self._pace = self.reference / periods if periods > 0.0 else math.inf
+
+    def control(self) -> float:
+        """Return the control variable of the period that begins, in steps if it has any, in its range."""
+        self._last = self.waiting.popleft() if self.waiting else self._last
+        value, step = self._last, self.loop.digital.duty_step
+        if step is not None:
+            value = step * math.floor(value / step + 0.5)
+        value = min(max(value, self.control_range.lowest), self.control_range.highest * self.loop.longest)
+        self.codes.append(value)
+        return value
+
+    def read(self, values: tuple[float, ...]) -> None:
+        """Take in a sample, and let the control that follows from it wait."""
+        d = self.loop.digital
+        seen = values[0] + (float(self._noise.normal(0.0, d.noise)) if d.noise else 0.0)
+        self.readings.append(seen)
+        self._now = min(self._now + self._pace, self.reference)
+        error = self._now - median(self.readings)
+        if d.voltage_step is not None:
+            error = d.voltage_step * math.floor(error / d.voltage_step + 0.5)
+        low, high = self.control_range.lowest, self.control_range.highest * self.loop.longest
+        integral = self._rounded(self.integral + self.gains.integral * error)
+        wanted = integral + self._rounded(self.gains.proportional * error)
+        driven_in = (wanted > high and error > 0.0) or (wanted < low and error < 0.0)
+        if not driven_in:
+            self.integral = integral  # else it would wind up
+        self.waiting.append(wanted)
+
+    def _rounded(self, value: float) -> float:
+        bits = self.loop.digital.word
+        return value if bits is None else math.floor(value * 2.0**bits + 0.5) / 2.0**bits
+
+
+def wanders(loop: Loop, stage: Stage) -> bool:
+    """Tell whether a step of the control moves the output by more than a step of the reading: then no reading of the right
+    value may exist, and the loop wanders about it (Peterchev and Sanders 2003)."""
+    d = loop.digital
+    if d.duty_step is None or d.voltage_step is None:
+        return False
+    still = abs(complex(stage.plant(np.array([1e-6 * stage.circuit.frequency]))[0]))
+    return d.duty_step * still > d.voltage_step
