@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from jump_lane.library.choices import fit, pick, size
     from jump_lane.library.converter import Converter, load, new
     from jump_lane.library.designs import check, derive, tolerance
+    from jump_lane.library.loops import loop, responses, transient
     from jump_lane.library.losing import losses
     from jump_lane.library.own import run_circuit
     from jump_lane.library.points import measure, simulate, spectrum
@@ -35,6 +36,7 @@ _PLACES = {
     "library.designs": ("check", "derive", "tolerance"),
     "library.scaling": ("scale",),
     "library.sides": ("compare", "damp"),
+    "library.loops": ("loop", "responses", "transient"),
     "library.losing": ("losses",),
     "library.own": ("run_circuit",),
     "library.points": ("measure", "simulate", "spectrum"),
@@ -67,11 +69,13 @@ __all__ = [
     "gain",
     "list_topologies",
     "load",
+    "loop",
     "losses",
     "measure",
     "modes",
     "new",
     "pick",
+    "responses",
     "run_circuit",
     "scale",
     "schema",
@@ -80,6 +84,7 @@ __all__ = [
     "spectrum",
     "sweep",
     "tolerance",
+    "transient",
 ]
 
 

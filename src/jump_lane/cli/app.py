@@ -21,6 +21,7 @@ from jump_lane.cli import (
     demo,
     design,
     fit,
+    loops,
     losses,
     pick,
     scale,
@@ -53,7 +54,22 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     rich_markup_mode=None,
 )
-for module in (design, size, fit, waves, study, tanks, scale, losses, pick, compare, damp, circuit, demo):
+for module in (
+    design,
+    size,
+    fit,
+    waves,
+    study,
+    tanks,
+    loops,
+    scale,
+    losses,
+    pick,
+    compare,
+    damp,
+    circuit,
+    demo,
+):
     module.register(app)
 
 

@@ -198,7 +198,7 @@ def derived(loop: Loop, design: Design, network: Network, target: float, aims: M
     return sheet
 
 
-NEARBY = 0.15
+NEARBY = 0.35
 """How far the upper resistor of the divider may be from what the file says, so that the lower one is one of the series too."""
 
 

@@ -196,9 +196,10 @@ class _Maker:
             if found.hinder or not math.isfinite(found.crossover):
                 break
             missed = phase - found.phase
-            if abs(found.crossover / crossover - 1.0) < NEAR_CROSSOVER and -2.0 < -missed < NEAR_PHASE + 2.0:
-                if abs(missed) < NEAR_PHASE or self._fixed:
-                    break
+            if abs(found.crossover / crossover - 1.0) < NEAR_CROSSOVER and (
+                abs(missed) < NEAR_PHASE or self._fixed
+            ):
+                break
             aim *= min(max(crossover / found.crossover, 0.5), 2.0)
             aim = min(aim, 0.45 * self.sampling)
             margin = min(max(margin + missed, 5.0), 150.0)
@@ -234,11 +235,11 @@ class _Maker:
         return good
 
     def _holds(self, found: _Try) -> bool:
-        if found.hinder or not found.stable or found.phase < self.loop.phase_margin - 0.5:
+        if found.hinder or not found.stable or found.phase < self.loop.phase_margin - NEAR_PHASE:
             return False
         for stage in corners(self.design):
             proof = prove(found.loop, stage)
-            if not proof.stable or proof.margins.phase < self.loop.phase_margin - 1.0:
+            if not proof.stable or proof.margins.phase < self.loop.phase_margin:
                 return False
             if proof.margins.gain < self.loop.gain_margin:
                 return False

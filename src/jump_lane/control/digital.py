@@ -147,7 +147,6 @@ class Controller:
     rows: tuple[str, ...] = ("held",)
     waiting: deque[float] = field(default_factory=deque)
     readings: deque[float] = field(default_factory=deque)
-    codes: list[float] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         d = self.loop.digital
@@ -172,7 +171,6 @@ class Controller:
         if step is not None:
             value = step * math.floor(value / step + 0.5)
         value = min(max(value, self.control_range.lowest), self.control_range.highest * self.loop.longest)
-        self.codes.append(value)
         return value
 
     def read(self, values: tuple[float, ...]) -> None:

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jump_lane.circuit.law import Law, Row
+from jump_lane.control.design import LoopDesign
 from jump_lane.control.digital import Sampled
 from jump_lane.control.events import Planned, planned
 from jump_lane.control.loops import AnyLoop, controller, law_of
@@ -18,7 +19,9 @@ from jump_lane.errors import NoResultError
 from jump_lane.judge.rating import BLOCKED, PEAK, ratings_of
 from jump_lane.judge.stress import VALVES
 from jump_lane.operating.mode import simulated_mode
+from jump_lane.spec import Spec
 from jump_lane.spec.loop import Event
+from jump_lane.switching.network import Array
 from jump_lane.switching.record import Recording
 from jump_lane.switching.steady import SteadyState
 from jump_lane.switching.transient import KEPT, Change, Passage
@@ -43,7 +46,8 @@ class Swing:
     low, high
         Extremes in the span, and when.
     settled
-        How long after the event the output last was outside the band about where it ends; None where it does not settle.
+        How long after the event the output (its average over each period, if it ripples by more than the band) last was outside
+        the band about where it ends; None where it does not settle.
     """
 
     words: str
@@ -126,7 +130,7 @@ class Journey:
         out = []
         for k, (start, until, words) in enumerate(marks):
             end = marks[k + 1][0] if k + 1 < len(marks) else last
-            if words and start < last:
+            if words and min(end, last) - start > 2.0 * self.stage.circuit.period:
                 out.append(self._swing(words, start, min(end, last), until))
         return out
 
@@ -141,9 +145,14 @@ class Journey:
         low, low_at, high, high_at = strip.extremes(self.output, start, end)
         allowed = self.band * max(abs(average), abs(self.stage.target) * 1e-3)
         drifting = abs(float(strip.mean[tail[-1], k]) - float(strip.mean[tail[0], k])) > 0.2 * allowed
-        last = self.passage.last_outside(self.output, average - allowed, average + allowed, start, end)
-        ripple = float(strip.high[tail[-1], k] - strip.low[tail[-1], k])
-        calm = last is not None and not drifting and ripple < 2.0 * allowed and last < end - 2.0 * period
+        low_end, high_end = float(strip.low[tail, k].min()), float(strip.high[tail, k].max())
+        last: float | None
+        if min(average + allowed - high_end, low_end - average + allowed) > 0.0:
+            last = self.passage.last_outside(self.output, average - allowed, average + allowed, start, end)
+        else:  # it ripples by more than the band: its averages tell
+            off = within[np.abs(strip.mean[within, k] - average) > allowed]
+            last = float(strip.end[off[-1]]) if len(off) else start
+        calm = last is not None and not drifting and last < end - 2.0 * period
         return Swing(
             words, start, end, was, average, low, low_at, high, high_at,
             max(last - start, 0.0) if calm and last is not None else None, until,
@@ -283,3 +292,44 @@ def go(journey: Journey, step: Callable[[float], None] | None = None) -> Journey
     except KeyboardInterrupt:
         return replace(journey, complete=False)
     return journey
+
+
+AFTER, REST_PERIODS = 0.4, 400.0
+"""How long a run goes on behind the last event, as a part of the time until then; and at least so many periods."""
+
+
+def span_of(stage: Stage, spec: Spec, rest: bool) -> float:
+    """Return how long a run takes unless the user says so [s]."""
+    least = REST_PERIODS * stage.circuit.period
+    soft = spec.control.soft_start if rest and spec.control is not None else 0.0
+    last = max((e.at + e.over for e in spec.event), default=0.0)
+    last = max(last, 2.0 * soft)
+    return last + max(AFTER * last, least)
+
+
+STEP_PERIODS = 60.0
+
+
+def load_step(found: LoopDesign) -> tuple[Array, Array] | None:
+    """Return instants [s] and the output at a load step down from full load and back; None where the load cannot step."""
+    stage = found.nominal
+    if stage.string:
+        return None
+    loop = found.loop.loop
+    size = min(loop.step if loop.step is not None else 0.5 * stage.i_o, stage.i_o)
+    proof = next((p for p in found.proofs if p.stage.words == stage.words), None)
+    slow = (
+        3.0 / proof.margins.crossover if proof is not None and math.isfinite(proof.margins.crossover) else 0.0
+    )
+    span = max(STEP_PERIODS * stage.circuit.period, slow)
+    first = 5.3 * stage.circuit.period
+    events = (
+        Event(at=first, load=stage.i_o - size),
+        Event(at=first + span, load=stage.i_o),
+    )
+    try:
+        run = go(prepare(stage, found.loop, events, first + 2.0 * span, False, 0.02))
+    except NoResultError:
+        return None
+    time, values = run.passage.samples(0.0, run.passage.time, 40)
+    return time, values[:, run.passage.strip.names.index(run.output)]

@@ -16,7 +16,7 @@ from jump_lane.equations.sheet import Line
 REFERENCE = "V_ref"
 """The reference, a value that the law holds."""
 
-K_FACTOR = "Venable 1983: k factor, zeros and poles symmetrical about the crossover"
+K_FACTOR = "Venable 1983: k factor"
 NODES = "node equations of the network"
 
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from jump_lane.errors import InputError
 from jump_lane.harmless import harmless
-from jump_lane.quantities import show
+from jump_lane.quantities import brief, show
 from jump_lane.switching.waveforms import NOISE, Harmonic, Measures, Waveforms, unit_of
 
 COLOURS = ("#14505c", "#d1495b", "#7a9e3f", "#8a5fa8", "#c98a1b", "#3f7cac")
@@ -318,6 +318,15 @@ def shade(part: float) -> tuple[float, float, float]:
     ends = [tuple(int(c[i : i + 2], 16) / 255.0 for i in (1, 3, 5)) for c in COLOURS[:2]]
     red, green, blue = (a + part * (b - a) for a, b in zip(*ends, strict=True))
     return red, green, blue
+
+
+def hertz(axes: Any) -> None:
+    """Number a logarithmic axis of frequencies by decades, with prefixes."""
+    from matplotlib.ticker import FuncFormatter, LogLocator, NullFormatter
+
+    axes.xaxis.set_major_locator(LogLocator())
+    axes.xaxis.set_major_formatter(FuncFormatter(lambda f, _: brief(f, "Hz")))
+    axes.xaxis.set_minor_formatter(NullFormatter())
 
 
 def dress(axes: Any) -> None:

@@ -14,7 +14,7 @@ from jump_lane.study.tables import EXCLUSIVE
 from jump_lane.topologies import page
 from jump_lane.topologies.asked import require_outputs, with_secondary
 
-ITS_OWN = ("chosen", "parts", "driver", "controller", "thermal", "efficiency", "damping")
+ITS_OWN = ("chosen", "parts", "driver", "controller", "thermal", "efficiency", "damping", "control", "event")
 """Tables of an example that belong to its own specification and parts."""
 
 DEMONSTRATION = "buck"

@@ -197,6 +197,13 @@ def _arm(tables, edges, e, c, z, sizes, fired, now):
 
 
 @compiled
+def _follow(tables, c, record, k, end, now, tick, fresh, work, seen):
+    """Add the course of the watched rows in the k-th stretch, up to the state `end` at `now` [ticks, not whole]."""
+    begun = record.where[k, 0] - record.rest[k]
+    watch_stretch(tables, c, record.state[k], end, begun, now - begun, tick, record.course, fresh, work, seen)
+
+
+@compiled
 def run_period(tables, edges, sizes, tick, record, stats, mark):
     """Run one period, from and to `mark`, which holds state, combination and tangent columns.
 
@@ -207,7 +214,7 @@ def run_period(tables, edges, sizes, tick, record, stats, mark):
     work, count = np.zeros((4, sizes.nz + sizes.columns)), edges.masks.shape[0]
     fresh, watched = np.empty(sizes.nz), np.empty((3, 3 * (sizes.natural + sizes.trips)))
     z, p, shift = mark.state.copy(), mark.tangent.copy(), work[3]
-    first, seen = np.empty(sizes.nz), np.empty((2, tables.sense.shape[1]))
+    first, before, seen = np.empty(sizes.nz), np.empty(sizes.nz), np.empty((2, tables.sense.shape[1]))
     e, now, end, combo, c, used, events, resting, cause, armed, until, every, follow = mark.place
     rest = mark.rest[0]
     while True:
@@ -254,28 +261,17 @@ def run_period(tables, edges, sizes, tick, record, stats, mark):
             for m in range(sizes.columns):
                 advance(tables.phi, c, gone, p[m], fresh)
             now += gone
-        if follow:
-            begun = record.where[used - 1, 0] - record.rest[used - 1]
-            watch_stretch(
-                tables,
-                c,
-                record.state[used - 1],
-                z,
-                begun,
-                now - rest - begun,
-                tick,
-                record.course,
-                fresh,
-                first,
-                seen,
-            )
+        left, gone_by = c, now - rest
+        for i in range(sizes.nz):
+            before[i] = z[i]
+        if which < 0 and follow:
+            _follow(tables, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
         cause = NO_CAUSE
         if which < 0:
             continue
         events += 1
         if events > MAX_EVENTS:
             return TOO_MANY, combo
-        left = c
         _crossing(tables, c, which, z, p, sizes, shift)
         if which < sizes.natural:
             wanted, cause = combo ^ (1 << (sizes.gated + which)), which
@@ -284,6 +280,8 @@ def run_period(tables, edges, sizes, tick, record, stats, mark):
         status, combo, c = _event(tables, left, wanted, z, p, shift, True, sizes, tick, work, stats)
         if status != OK:
             return status, combo
+        if follow:
+            _follow(tables, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
         resting = 1 if c == left else 0
         if which >= sizes.natural:
             e, resting = e + 1, 0

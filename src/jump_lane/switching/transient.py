@@ -26,6 +26,9 @@ AT_ONCE = 500
 FINE = 4000
 """Samples in a period where an instant is looked for."""
 
+CLOSELY = 100
+"""The same where a controller is called once a period, which takes longer."""
+
 KEPT = 20_000
 """Periods (or groups of them) whose extremes are kept."""
 
@@ -223,14 +226,14 @@ class Passage:
 
     def _remember(self) -> None:
         last = self._places[-1].origin if self._places else -np.inf
-        if self.clocked is not None and self.origin - last < AT_ONCE * self.circuit.period:
+        if self.clocked is not None and self.origin - last < CLOSELY * self.circuit.period:
             return
         self._places.append(self._here())
 
     def _here(self) -> _Place:
         import copy
 
-        mark = stepping.Mark(*(a.copy() for a in self.mark))
+        mark = _copied(self.mark)
         return _Place(self.origin, self.engine, self.edges, mark, self.control, copy.deepcopy(self.clocked))
 
     def _whole(self, periods: int) -> None:
@@ -238,8 +241,8 @@ class Passage:
         courses = self.engine.courses(periods)
         self.engine.follow(self.mark, self.edges, courses, 0)
         length = self.edges.length * self.engine.tick
-        start = self.origin + length * np.arange(periods)
-        self._keep(start, start + length, courses, start)
+        start = np.asarray(self.origin + length * np.arange(periods), dtype=np.float64)
+        self._keep(start, np.asarray(start + length, dtype=np.float64), courses, start)
         self.origin += periods * length
 
     def _rest(self) -> None:
@@ -359,8 +362,9 @@ class Passage:
     @property
     def strip(self) -> Strip:
         """What has been seen up to here."""
-        columns = [np.concatenate([part[k] for part in self._parts]) for k in range(9)]
-        return Strip(tuple(self.watched), *columns)
+        if len(self._parts) > 1:
+            self._parts = [tuple(np.concatenate([part[k] for part in self._parts]) for k in range(9))]
+        return Strip(tuple(self.watched), *self._parts[0])
 
     def again(self, start: float, end: float) -> list[tuple[Engine, Trace, float]]:
         """Return every stretch of the periods from `start` to `end` [s]: engine, stretches, and where their period starts [s].
@@ -414,7 +418,7 @@ class Passage:
             place.control,
             place.origin,
         )
-        self.mark = stepping.Mark(*(a.copy() for a in place.mark))
+        self.mark = _copied(place.mark)
         self.clocked = copy.deepcopy(place.clocked)
         found = []
         while self.time < end - 0.5 * self.engine.tick:
@@ -482,6 +486,17 @@ class Passage:
             return None if last + 1 == len(strip.end) or strip.start[last + 1] >= until else end
         part = beyond[i] / (beyond[i] - beyond[i + 1])
         return float(time[i] + part * (time[i + 1] - time[i]))
+
+
+def _copied(mark: stepping.Mark) -> stepping.Mark:
+    return stepping.Mark(
+        mark.place.copy(),
+        mark.rest.copy(),
+        mark.state.copy(),
+        mark.tangent.copy(),
+        mark.fired.copy(),
+        mark.moved.copy(),
+    )
 
 
 def _time(place: _Place) -> float:

@@ -1,0 +1,111 @@
+"""Commands on control: loop, transient."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from jump_lane.cli.options import (
+    AsJson,
+    ConverterFile,
+    Figure,
+    Ideal,
+    InputVoltage,
+    Load,
+    Overwrite,
+    Set,
+    TableFiles,
+    load_case,
+)
+from jump_lane.cli.outputs import finish, progress, require_outputs
+
+
+def register(app: typer.Typer) -> None:
+    """Add the commands of this module."""
+    app.command()(loop)
+    app.command()(transient)
+
+
+def loop(
+    file: ConverterFile,
+    responses: Annotated[
+        bool,
+        typer.Option("--responses", help="Show what source and load see instead: line response, impedances."),
+    ] = False,
+    exact: Annotated[
+        bool,
+        typer.Option("--exact", help="Keep derived values of components instead of those of E96 and E24."),
+    ] = False,
+    input_voltage: InputVoltage = None,
+    load: Load = None,
+    changes: Set = None,
+    ideal: Ideal = False,
+    table: TableFiles = None,
+    figure: Figure = None,
+    overwrite: Overwrite = False,
+    json: AsJson = False,
+) -> None:
+    """Design the loop that the file asks for under [control], and prove it at every corner: margins, multipliers.
+
+    --input-voltage and --load are the operating point of --responses.  The exit status is 1 if something asked is not met.
+    """
+    from jump_lane.errors import InputError
+    from jump_lane.library.loops import LoopResult, ResponseResult
+    from jump_lane.library.loops import loop as find
+    from jump_lane.library.loops import responses as answer
+
+    require_outputs(file, table, figure, overwrite)
+    if (input_voltage or load) and not responses:
+        raise InputError(
+            "--input-voltage and --load are the operating point of --responses; the loop is proven at every corner"
+        )
+    case = load_case(file, None, changes, ideal)
+    found: LoopResult | ResponseResult
+    found = answer(case, input_voltage=input_voltage, load=load) if responses else find(case, exact=exact)
+    finish(found, json, table=table, figure=figure, overwrite=overwrite)
+
+
+def transient(
+    file: ConverterFile,
+    end: Annotated[
+        str | None, typer.Option("--end", metavar="TIME", help="How long [default: beyond the last event].")
+    ] = None,
+    from_rest: Annotated[
+        bool, typer.Option("--from-rest", help="Start with nothing charged instead of in the steady state.")
+    ] = False,
+    open_loop: Annotated[
+        bool, typer.Option("--open-loop", help="Leave the control as it is, though the file has a loop.")
+    ] = False,
+    band: Annotated[
+        str, typer.Option("--band", metavar="PART", help="Part of the output in which it counts as settled.")
+    ] = "2 %",
+    input_voltage: InputVoltage = None,
+    load: Load = None,
+    changes: Set = None,
+    ideal: Ideal = False,
+    table: TableFiles = None,
+    figure: Figure = None,
+    overwrite: Overwrite = False,
+    json: AsJson = False,
+) -> None:
+    """Run a converter over time: start-up, load and input steps, set-point changes, as its [[event]] tables say.
+
+    The exit status is 1 if something asked is not met on the way.
+    """
+    from jump_lane.library.loops import transient as run
+
+    require_outputs(file, table, figure, overwrite)
+    case = load_case(file, None, changes, ideal)
+    with progress() as watch:
+        found = run(
+            case,
+            end=end,
+            from_rest=from_rest,
+            open_loop=open_loop,
+            band=band,
+            input_voltage=input_voltage,
+            load=load,
+            watch=watch,
+        )
+    finish(found, json, table=table, figure=figure, overwrite=overwrite)
