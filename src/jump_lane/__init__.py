@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from jump_lane.library.loops import loop, responses, transient
     from jump_lane.library.losing import losses
     from jump_lane.library.own import run_circuit
+    from jump_lane.library.own_loops import circuit_loop, circuit_transient
     from jump_lane.library.points import measure, simulate, spectrum
     from jump_lane.library.result import Result
     from jump_lane.library.scaling import scale
@@ -39,6 +40,7 @@ _PLACES = {
     "library.loops": ("loop", "responses", "transient"),
     "library.losing": ("losses",),
     "library.own": ("run_circuit",),
+    "library.own_loops": ("circuit_loop", "circuit_transient"),
     "library.points": ("measure", "simulate", "spectrum"),
     "library.result": ("Result",),
     "library.studies": ("cross", "efficiency", "modes", "sweep"),
@@ -58,6 +60,8 @@ __all__ = [
     "__version__",
     "angles",
     "check",
+    "circuit_loop",
+    "circuit_transient",
     "compare",
     "cross",
     "damp",

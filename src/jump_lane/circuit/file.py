@@ -26,7 +26,10 @@ from jump_lane.quantities.fields import (
     Ohms,
     Phase,
     Ratio,
+    Seconds,
+    Siemens,
     Volts,
+    Whole,
 )
 from jump_lane.validation import bounded, explain, read_toml, tidied
 
@@ -244,6 +247,96 @@ class HoldTable(_Table):
     between: Annotated[tuple[Given, Given] | None, Field(description="The range that it may move in")] = None
 
 
+class OwnPeakTable(_Table):
+    """Peak current control: a comparator ends the pulse of a switch."""
+
+    switch: str = Field(description="Switch whose pulse it ends")
+    signal: str = Field(description="Current that is sensed, such as 'L.i'")
+    sense: Annotated[Ohms, Field(gt=0.0)] = Field(description="Volts for each ampere of it")
+    slope: Annotated[Number, Field(ge=0.0)] = Field(default=0.0, description="Slope compensation in V/s")
+    blanking: Annotated[Seconds, Field(ge=0.0)] = Field(
+        default=0.0, description="How long after turn-on the comparator is not listened to"
+    )
+
+
+class OwnDigitalTable(_Table):
+    """A controller that samples once a period: e = reference − signal, I += K_i·e, u = I + K_p·e."""
+
+    proportional: Number = Field(default=0.0, description="Proportional gain")
+    integral: Number = Field(default=0.0, description="Integral gain, per period")
+    delay: Whole = Field(default=1, description="Whole periods between a sample at the clock and its pulse")
+    sample: Annotated[Ratio, Field(ge=0.0, lt=1.0)] = Field(
+        default=0.0, description="Where in the period it samples"
+    )
+    voltage_step: Annotated[Number | None, Field(gt=0.0)] = Field(
+        default=None, description="Step of a reading, in units of the signal"
+    )
+    duty_step: Annotated[Ratio | None, Field(gt=0.0, lt=1.0)] = Field(
+        default=None, description="Step of the control variable"
+    )
+
+
+class OwnControlTable(_Table):
+    """How a circuit of one's own is controlled."""
+
+    signal: str = Field(default="", description="What is held, such as '@out' or 'load.v'")
+    reference: Number | None = Field(
+        default=None, description="Reference of the amplifier or of the controller"
+    )
+    amplifier: Literal["operational", "transconductance"] = Field(
+        default="operational", description="Which amplifier"
+    )
+    gain: Annotated[Number | None, Field(gt=0.0)] = Field(
+        default=None, description="Its open-loop gain in decibels"
+    )
+    bandwidth: Annotated[Hertz | None, Field(gt=0.0)] = Field(
+        default=None, description="Its gain-bandwidth product"
+    )
+    transconductance: Annotated[Siemens, Field(gt=0.0)] = Field(
+        default=1e-3, description="Of such an amplifier"
+    )
+    values: dict[str, Given] = Field(
+        default={}, description="Its network: R_1, R_b, C_1, and R_2, C_2, R_3, C_3 where there are such"
+    )
+    ramp: Annotated[Volts, Field(gt=0.0)] = Field(
+        default=1.0, description="Peak of the ramp that it is compared with"
+    )
+    peak: OwnPeakTable | None = Field(default=None, description="Peak current control instead of a ramp")
+    command: Volts | None = Field(
+        default=None, description="Fixed command of peak current control, where there is no amplifier"
+    )
+    digital: OwnDigitalTable | None = Field(
+        default=None, description="A sampled controller instead of an amplifier"
+    )
+
+
+class OwnEventTable(_Table):
+    """Something that happens in a run over time."""
+
+    at: Annotated[Seconds, Field(ge=0.0)] = Field(description="When, from the start of the run")
+    element: str = Field(default="", description="Which element changes")
+    voltage: Volts | None = Field(default=None, description="Voltage of a source from then on")
+    current: Amperes | None = Field(default=None, description="Current of a source from then on")
+    resistance: Annotated[Ohms | None, Field(gt=0.0)] = Field(
+        default=None, description="Resistance from then on"
+    )
+    inductance: Annotated[Henries | None, Field(gt=0.0)] = Field(
+        default=None, description="Inductance from then on"
+    )
+    capacitance: Annotated[Farads | None, Field(gt=0.0)] = Field(
+        default=None, description="Capacitance from then on"
+    )
+    removed: bool = Field(
+        default=False, description="Whether the element (a resistor or a current source) is taken out"
+    )
+    control: Given | None = Field(
+        default=None, description="Control variable from then on, without a controller"
+    )
+    over: Annotated[Seconds, Field(ge=0.0)] = Field(
+        default=0.0, description="Time in which a source gets there"
+    )
+
+
 class CircuitTable(_Table):
     """A circuit file."""
 
@@ -252,6 +345,8 @@ class CircuitTable(_Table):
     duty: Annotated[Ratio, Field(ge=0.0, le=1.0)] = 0.5
     phase: Annotated[Phase, Field(ge=-1.0, le=1.0)] = 0.0
     hold: HoldTable | None = None
+    control: OwnControlTable | None = None
+    event: list[OwnEventTable] = []
     element: dict[str, ElementTable]
 
 
@@ -272,6 +367,8 @@ class CircuitFile:
     circuit: Circuit
     hold: Hold | None
     control: Control = DUTY
+    loop: OwnControlTable | None = None
+    events: tuple[OwnEventTable, ...] = ()
 
 
 def schema() -> dict[str, Any]:
@@ -339,7 +436,7 @@ def parse_circuit(tables: dict[str, Any], where: str) -> CircuitFile:
         control = _control(table)
         circuit = _circuit(table, control, built)
         validate(circuit)
-        return CircuitFile(table.title, circuit, _hold(table), control)
+        return CircuitFile(table.title, circuit, _hold(table), control, table.control, tuple(table.event))
     except (InputError, ConvergenceError) as error:
         raise InputError(f"{where}: {error}") from None
 

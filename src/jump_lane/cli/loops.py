@@ -7,8 +7,8 @@ from typing import Annotated
 import typer
 
 from jump_lane.cli.options import (
+    AnyFile,
     AsJson,
-    ConverterFile,
     Figure,
     Ideal,
     InputVoltage,
@@ -16,7 +16,7 @@ from jump_lane.cli.options import (
     Overwrite,
     Set,
     TableFiles,
-    load_case,
+    load_any,
 )
 from jump_lane.cli.outputs import finish, progress, require_outputs
 
@@ -28,7 +28,7 @@ def register(app: typer.Typer) -> None:
 
 
 def loop(
-    file: ConverterFile,
+    file: AnyFile,
     responses: Annotated[
         bool,
         typer.Option("--responses", help="Show what source and load see instead: line response, impedances."),
@@ -39,6 +39,15 @@ def loop(
     ] = False,
     input_voltage: InputVoltage = None,
     load: Load = None,
+    signal: Annotated[
+        str | None, typer.Option("--signal", metavar="NAME", help="Circuit file: whose response is wanted.")
+    ] = None,
+    to: Annotated[
+        str | None,
+        typer.Option(
+            "--to", metavar="SOURCE", help="Circuit file: the source that it answers [default: the control]."
+        ),
+    ] = None,
     changes: Set = None,
     ideal: Ideal = False,
     table: TableFiles = None,
@@ -51,23 +60,31 @@ def loop(
     --input-voltage and --load are the operating point of --responses.  The exit status is 1 if something asked is not met.
     """
     from jump_lane.errors import InputError
+    from jump_lane.library.converter import CircuitCase
     from jump_lane.library.loops import LoopResult, ResponseResult
     from jump_lane.library.loops import loop as find
     from jump_lane.library.loops import responses as answer
+    from jump_lane.library.own_loops import circuit_loop
 
     require_outputs(file, table, figure, overwrite)
     if (input_voltage or load) and not responses:
         raise InputError(
             "--input-voltage and --load are the operating point of --responses; the loop is proven at every corner"
         )
-    case = load_case(file, None, changes, ideal)
+    case = load_any(file, None, changes, ideal)
+    if isinstance(case, CircuitCase):
+        own = circuit_loop(case.loaded, signal=signal or "", to=to or "", name=case.name)
+        finish(own, json, table=table, figure=figure, overwrite=overwrite)
+        return
+    if signal or to:
+        raise InputError("--signal and --to are for circuit files; expected --responses for a converter file")
     found: LoopResult | ResponseResult
     found = answer(case, input_voltage=input_voltage, load=load) if responses else find(case, exact=exact)
     finish(found, json, table=table, figure=figure, overwrite=overwrite)
 
 
 def transient(
-    file: ConverterFile,
+    file: AnyFile,
     end: Annotated[
         str | None, typer.Option("--end", metavar="TIME", help="How long [default: beyond the last event].")
     ] = None,
@@ -80,6 +97,10 @@ def transient(
     band: Annotated[
         str, typer.Option("--band", metavar="PART", help="Part of the output in which it counts as settled.")
     ] = "2 %",
+    signal: Annotated[
+        list[str] | None,
+        typer.Option("--signal", metavar="NAME", help="Circuit file: follow this signal; repeatable."),
+    ] = None,
     input_voltage: InputVoltage = None,
     load: Load = None,
     changes: Set = None,
@@ -93,11 +114,19 @@ def transient(
 
     The exit status is 1 if something asked is not met on the way.
     """
+    from jump_lane.library.converter import CircuitCase
     from jump_lane.library.loops import transient as run
+    from jump_lane.library.own_loops import circuit_transient
 
     require_outputs(file, table, figure, overwrite)
-    case = load_case(file, None, changes, ideal)
+    case = load_any(file, None, changes, ideal)
     with progress() as watch:
+        if isinstance(case, CircuitCase):
+            own = circuit_transient(
+                case.loaded, signals=signal or (), end=end, from_rest=from_rest, name=case.name, watch=watch
+            )
+            finish(own, json, table=table, figure=figure, overwrite=overwrite)
+            return
         found = run(
             case,
             end=end,

@@ -11,6 +11,9 @@ if TYPE_CHECKING:
     from jump_lane.library.converter import CircuitCase, Converter
 
 ConverterFile = Annotated[Path, typer.Argument(metavar="FILE", help="A converter file.", show_default=False)]
+AnyFile = Annotated[
+    Path, typer.Argument(metavar="FILE", help="A converter file, or a circuit file.", show_default=False)
+]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON instead of tables.")]
 Overwrite = Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")]
 InputVoltage = Annotated[

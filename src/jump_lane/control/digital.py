@@ -14,6 +14,7 @@ from __future__ import annotations
 
 import math
 from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from statistics import median
 
@@ -23,7 +24,7 @@ from numpy.typing import NDArray
 from jump_lane.circuit.control import Control
 from jump_lane.control.stage import Complex, Stage
 from jump_lane.spec.loop import Loop
-from jump_lane.switching.response import resolvent
+from jump_lane.switching.response import Responses, resolvent
 
 SEED = 1
 """Of the noise of readings: every run sees the same."""
@@ -62,49 +63,61 @@ class Sampled:
 
     def plant(self, stage: Stage, frequencies: NDArray[np.float64]) -> Complex:
         """Return the sampled response of what is held to the control variable, (f,)."""
-        phi, gamma, row, direct = self._stage(stage)
-        return resolvent(phi, gamma, row, stage.responses.period, frequencies)[:, 0, 0] + direct
-
-    def _stage(self, stage: Stage) -> tuple[NDArray[np.float64], ...]:
-        responses = stage.responses
-        row, direct = responses.seen("held", self.loop.digital.sample)
-        return responses.tangent[:, :-1], responses.tangent[:, -1:], row[None], np.asarray(direct)
+        return self.sampled(stage.responses, frequencies)
 
     def loop_gain(self, stage: Stage, frequencies: NDArray[np.float64]) -> Complex:
         """Return the loop gain, (f,)."""
-        return self.law_gain(frequencies, stage.responses.period) * self.plant(stage, frequencies)
+        return of_samples(self, stage.responses)[0](frequencies)
 
     def multipliers(self, stage: Stage) -> Complex:
-        """Return the multipliers of the closed loop, the largest first.
+        """Return the multipliers of the closed loop, the largest first."""
+        return of_samples(self, stage.responses)[1]
 
-        States: those of the stage at the clock, the integral, and the values of the control that wait.
-        """
-        phi, gamma, row, direct = self._stage(stage)
-        n, d = len(phi), self.loop.digital.delay
-        kp, ki = self.gains.proportional, self.gains.integral
-        size = n + 1 + d
-        map_ = np.zeros((size, size))
-        # what the period does with the control that is due in it
-        due = np.zeros(size)
-        if d:
-            due[n + 1] = 1.0
-        inside = self.loop.digital.sample > 0.0
-        error = np.zeros(size)
-        error[:n] = -row[0]
-        if inside:
-            error -= float(direct) * due
-        asked = kp * error + ki * error
-        asked[n] += 1.0
-        if d == 0:
-            due = asked
-        map_[:n, :n] = phi
-        map_[:n] += gamma @ due[None]
-        map_[n] = ki * error
-        map_[n, n] += 1.0
-        for k in range(d):
-            map_[n + 1 + k] = asked if k == d - 1 else np.eye(size)[n + 2 + k]
-        found = np.linalg.eigvals(map_).astype(complex)
-        return np.asarray(found[np.argsort(-np.abs(found), kind="stable")])
+    def sampled(self, responses: Responses, frequencies: NDArray[np.float64]) -> Complex:
+        """Return the sampled response of the row ``held`` to the control variable, (f,)."""
+        row, direct = responses.seen("held", self.loop.digital.sample)
+        phi, gamma = responses.tangent[:, :-1], responses.tangent[:, -1:]
+        return resolvent(phi, gamma, row[None], responses.period, frequencies)[:, 0, 0] + direct
+
+
+def of_samples(
+    loop: Sampled, responses: Responses
+) -> tuple[Callable[[NDArray[np.float64]], Complex], Complex]:
+    """Return the loop gain of a digital loop around a power stage in open loop, and its multipliers, the largest first."""
+
+    def gain(frequencies: NDArray[np.float64]) -> Complex:
+        return loop.law_gain(frequencies, responses.period) * loop.sampled(responses, frequencies)
+
+    found = np.linalg.eigvals(_map(loop, responses)).astype(complex)
+    return gain, np.asarray(found[np.argsort(-np.abs(found), kind="stable")])
+
+
+def _map(loop: Sampled, responses: Responses) -> NDArray[np.float64]:
+    """Return the map of a deviation over a period.
+
+    States: those of the stage at the clock, the integral, and the values of the control that wait.
+    """
+    phi, gamma = responses.tangent[:, :-1], responses.tangent[:, -1:]
+    row, direct = responses.seen("held", loop.loop.digital.sample)
+    n, d = len(phi), loop.loop.digital.delay
+    size = n + 1 + d
+    out, due, error = np.zeros((size, size)), np.zeros(size), np.zeros(size)
+    if d:
+        due[n + 1] = 1.0
+    error[:n] = -row
+    if loop.loop.digital.sample > 0.0:
+        error -= direct * due
+    asked = (loop.gains.proportional + loop.gains.integral) * error
+    asked[n] += 1.0
+    if d == 0:
+        due = asked
+    out[:n, :n] = phi
+    out[:n] += gamma @ due[None]
+    out[n] = loop.gains.integral * error
+    out[n, n] += 1.0
+    for k in range(d):
+        out[n + 1 + k] = asked if k == d - 1 else np.eye(size)[n + 2 + k]
+    return out
 
 
 def gains_for(loop: Loop, period: float, plant: complex, crossover: float, margin: float) -> Gains:
