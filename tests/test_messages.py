@@ -39,6 +39,10 @@ def put(tables: dict[str, Any], key: str, value: Any) -> dict[str, Any]:
         if part == "output":
             at = at["output"][0]
             continue
+        if part == "event":
+            at["event"] = [{"at": "1 ms"}]
+            at = at["event"][0]
+            continue
         if not isinstance(at.get(part), dict):
             at[part] = {}
         at = at[part]

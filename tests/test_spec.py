@@ -51,6 +51,8 @@ class Reading(unittest.TestCase):
                 "switching",
                 "transformer",
                 "tank",
+                "control",
+                "event",
                 "angles",
                 "margin",
                 "tolerance",

@@ -12,7 +12,7 @@ from jump_lane.control.stage import DISTURBANCE, SOURCE, Stage
 from jump_lane.errors import InputError
 from jump_lane.quantities import show
 from jump_lane.spec.loop import Event
-from jump_lane.switching.transient import Change
+from jump_lane.switching.changes import Change
 
 OPEN_STRING = 1e6
 """Forward voltage that stands for a string of LEDs that is not there [V]."""

@@ -21,10 +21,11 @@ from jump_lane.judge.stress import VALVES
 from jump_lane.operating.mode import simulated_mode
 from jump_lane.spec import Spec
 from jump_lane.spec.loop import Event
+from jump_lane.switching.changes import Change
 from jump_lane.switching.network import Array
 from jump_lane.switching.record import Recording
 from jump_lane.switching.steady import SteadyState
-from jump_lane.switching.transient import KEPT, Change, Passage
+from jump_lane.switching.transient import KEPT, Passage
 from jump_lane.topologies.components import components
 
 MODES = 24

@@ -13,6 +13,9 @@ from numpy.typing import NDArray
 Complex = NDArray[np.complex128]
 Gain = Callable[[NDArray[np.float64]], Complex]
 
+REAL = 1e-6
+"""An imaginary part below this part of the magnitude is none."""
+
 LOWEST, POINTS = 1e-4, 700
 """Lowest frequency looked at, over the switching frequency, and how many."""
 
@@ -59,12 +62,14 @@ def margins(gain: Gain, sampling: float) -> Margins:
         angle = math.degrees(cmath.phase(_one(gain, f)))
         over.append((f, _wrapped(180.0 + angle)))
     real = []
+    if abs(values[-1].imag) < REAL * abs(values[-1]):  # at half the sampling frequency a loop is real
+        values[-1] = complex(values[-1].real, math.copysign(0.0, values[-2].imag))
     for k in np.flatnonzero(np.signbit(values.imag[:-1]) != np.signbit(values.imag[1:])):
         if max(values[k].real, values[k + 1].real) < 0.0:
             f = _root(gain, lambda v: v.imag, grid[k], grid[k + 1])
             real.append((f, -20.0 * math.log10(abs(_one(gain, f)))))
     last = values[-1]
-    if last.real < 0.0 and abs(last.imag) < 1e-6 * abs(last) and not any(f > grid[-2] for f, _ in real):
+    if last.real < 0.0 and last.imag == 0.0 and not any(f > grid[-2] for f, _ in real):
         real.append((float(grid[-1]), -20.0 * math.log10(abs(last))))
     return Margins(tuple(over), tuple(real))
 

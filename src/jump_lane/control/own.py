@@ -23,9 +23,10 @@ from jump_lane.control.network import REFERENCE, Dynamics, operational, times, t
 from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import CAPACITANCE, RESISTANCE, parse, show
 from jump_lane.spec.loop import Digital, Loop
+from jump_lane.switching.changes import Change, Clocked
 from jump_lane.switching.record import record
 from jump_lane.switching.steady import SteadyState, steady_state
-from jump_lane.switching.transient import Change, Clocked, Passage
+from jump_lane.switching.transient import Passage
 
 NETWORK = ("R_1", "R_b", "R_2", "R_3", "C_1", "C_2", "C_3")
 

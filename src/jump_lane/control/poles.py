@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import eig
 
 from jump_lane.control.design import LoopDesign
 
@@ -20,6 +19,8 @@ def poles_of(found: LoopDesign) -> list[tuple[str, complex]]:
 
     They are ln(z)/T of those of the sampled response.
     """
+    from scipy.linalg import eig
+
     responses = found.nominal.responses
     phi, gamma = responses.tangent[:, :-1], responses.tangent[:, -1:]
     row, direct = responses.seen("held")

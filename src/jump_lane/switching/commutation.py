@@ -102,7 +102,7 @@ def _broken(watch, c, count, n, z, doubt):
     floor = doubt * NOISE * size_of(z, n)
     for k in range(count):
         s, size = 0.0, 0.0
-        for j in range(z.shape[0]):
+        for j in range(watch.shape[1]):
             term = watch[c, j, k] * z[j]
             s += term
             size += abs(term)

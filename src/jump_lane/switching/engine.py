@@ -9,7 +9,6 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.law import Row
@@ -20,83 +19,11 @@ from jump_lane.switching.configuration import conducting
 from jump_lane.switching.layout import Layout, Meter
 from jump_lane.switching.learning import learn
 from jump_lane.switching.network import Array, Network, assemble
+from jump_lane.switching.runs import Pieces, Run, Shot, Statistics, Trace
 from jump_lane.switching.shooting import Courses, Kit
 from jump_lane.switching.solving import branch_rows, work_out
 from jump_lane.switching.tables import Tables
 from jump_lane.switching.watching import Course
-
-
-@dataclass(frozen=True)
-class Trace:
-    """Stretches without an event: start tick, configuration number, state there (energy coordinates), what began them.
-
-    An event lies within a tick; ``rests`` is the part of that tick behind it.  A cause is the natural valve that flipped, or
-    `stepping.EDGE` minus the edge, or `stepping.NO_CAUSE`.
-    """
-
-    ticks: NDArray[np.int64]
-    configurations: NDArray[np.int64]
-    states: Array
-    rests: Array
-    length: int
-    """Ticks in the period."""
-    causes: NDArray[np.int64]
-
-    @property
-    def durations(self) -> NDArray[np.int64]:
-        """Length of each stretch [ticks]."""
-        return np.diff(np.append(self.ticks, self.length))
-
-
-@dataclass(frozen=True)
-class Run:
-    """One period: state and combination at its end, tangent columns (last one: the control), number of stretches, ticks."""
-
-    end: Array
-    combo: int
-    tangent: Array
-    stretches: int
-    length: int
-
-
-@dataclass(frozen=True)
-class Shot:
-    """One period with what does not close, (u,), its scale, and the step of Newton's method (None: not independent).
-
-    ``off`` is how far the average of the meter is from its target, ``size`` both together relative to their scales, and
-    ``weights``, (u,), bring what does not close to one scale.
-    """
-
-    run: Run
-    missing: Array
-    off: float
-    scale: float
-    size: float
-    step: Array | None
-    weights: Array
-
-
-@dataclass(frozen=True)
-class Pieces:
-    """One period in pieces that each start from a state of their own.
-
-    ``ends``: (pieces, nz); ``tangents``: of each piece as in `Run`; ``combo``: at the end; ``stretches``: of all.
-    """
-
-    ends: Array
-    tangents: Array
-    combo: int
-    stretches: int
-    length: int
-
-
-@dataclass
-class Statistics:
-    """What the simulator did, for the curious and for benchmarks."""
-
-    periods: int = 0
-    products: int = 0
-    jumps: int = 0
 
 
 @dataclass
@@ -136,7 +63,7 @@ class Engine:
         self._latest: Array | None = None
         self._law_edges: Schedule | None = None
         if self.circuit.law is not None:
-            self._law_edges = self.layout.tripped(self._plain(self.circuit.control), self.switches)
+            self._law_edges = self.layout.tripped(self.plain_schedule(self.circuit.control), self.switches)
         self._model = self.layout.model()
         self._sizes = tuple(self.layout.sizes(columns) for columns in (0, len(self.unknown) + 1))
         self.tables = self._allocate(8)
@@ -222,14 +149,11 @@ class Engine:
         if self._law_edges is not None:
             return self._law_edges
         if control not in self._schedules:
-            self._schedules[control] = self._plain(control)
+            self._schedules[control] = self.plain_schedule(control)
         return self._schedules[control]
 
     def plain_schedule(self, control: float) -> Schedule:
         """Return the gate edges at a value of the control variable, whatever law there is."""
-        return self._plain(control)
-
-    def _plain(self, control: float) -> Schedule:
         return schedule(self.circuit.pattern(control), self.switches, self.circuit.spans(control))
 
     def start(self, known: dict[str, float]) -> Array:
@@ -398,9 +322,7 @@ class Engine:
 
     def trace(self, run: Run | Pieces) -> Trace:
         """Return the stretches of the run that was made last."""
-        where = self.record.where[: run.stretches].copy()
-        state, rest = self.record.state[: run.stretches], self.record.rest[: run.stretches]
-        return Trace(where[:, 0], where[:, 1], state.copy(), rest.copy(), run.length, where[:, 2])
+        return self.part(0, run.stretches, run.length)
 
     def _blank(self, tangents: bool, edges: Schedule) -> stepping.Mark:
         columns, count = self._sizes[tangents].columns, len(edges.masks)
@@ -461,7 +383,7 @@ class Engine:
 
     def fresh_schedule(self, control: float) -> Schedule:
         """Return the gate edges at a value of the control variable, which is not kept."""
-        return self._law_edges if self._law_edges is not None else self._plain(control)
+        return self._law_edges if self._law_edges is not None else self.plain_schedule(control)
 
     def mark(self, z: Array, combo: int, edges: Schedule) -> stepping.Mark:
         """Return the mark of a period without tangents that starts at z.

@@ -15,7 +15,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import expm
 
 from jump_lane.errors import ConvergenceError
 from jump_lane.switching import stepping
@@ -97,6 +96,8 @@ def linearise(state: SteadyState) -> Linear:
     ConvergenceError
         If an event cannot be taken apart: a chain of jumps in one instant.
     """
+    from scipy.linalg import expm
+
     engine = state.engine
     run = engine.run(state.start, state.combo, state.control, tangents=False, every=True)
     trace = engine.trace(run)

@@ -17,8 +17,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jump_lane.errors import ConvergenceError
-from jump_lane.switching.engine import Engine, Pieces
+from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
+from jump_lane.switching.runs import Pieces
 
 RESIDUAL = 1e-13
 ACCEPTED = 1e-9

@@ -13,9 +13,9 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
-from scipy.linalg import expm
 
 from jump_lane.errors import ConvergenceError
 from jump_lane.switching.engine import Engine
@@ -130,7 +130,7 @@ class Responses:
         turning[:, [i for i in np.flatnonzero(still) if i != forced]] = 0.0
         block = np.zeros((2 * nz, 2 * nz), dtype=complex)
         block[:nz, :nz], block[:nz, nz:] = turning * h, np.eye(nz) * h
-        both = expm(block)
+        both = exponential(block)
         return both[:nz, :nz], both[:nz, nz:]
 
     # --- sampled -------------------------------------------------------------------------------------------
@@ -183,7 +183,7 @@ class Responses:
             course[still] = 0.0
             left = at - event.time
             last = left <= linear.durations[k] or k + 1 == len(linear.events)
-            course = expm(linear.rate(k) * min(left, linear.durations[k])) @ course
+            course = exponential(linear.rate(k) * min(left, linear.durations[k])) @ course
             if last:
                 break
         row = self._row(output, linear.events[k].after) @ course
@@ -256,6 +256,13 @@ def _gain(phi: Array, gamma: Array, row: Array, period: float, frequencies: Arra
     return np.asarray(np.linalg.det(np.eye(open_loop.shape[1]) + open_loop) - 1.0)
 
 
+def exponential(matrix: Any) -> Any:
+    """Return the exponential of a matrix."""
+    from scipy.linalg import expm
+
+    return np.asarray(expm(matrix))
+
+
 def resolvent(phi: Array, gamma: Array, rows: Array, period: float, frequencies: Array) -> Complex:
     """Return rows (z − Φ)⁻¹ Γ at z = e^{jωT}, (f, rows, columns)."""
     z = np.exp(2j * math.pi * np.asarray(frequencies) * period)
@@ -297,7 +304,7 @@ def _opened(responses: Responses) -> Opened:
         still = np.ones(nz, dtype=bool)
         still[unknown] = False
         course[still] = 0.0
-        course = expm(linear.rate(k) * linear.durations[k]) @ course
+        course = exponential(linear.rate(k) * linear.durations[k]) @ course
     end = course[unknown]
     inner = engine.circuit.law is not None and engine.circuit.law.level is None
     return Opened(end[:, :size], end[:, size:], seen, direct, commands if inner else None, linear.period)

@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 
 from jump_lane.errors import InputError, nearest
 from jump_lane.switching import measuring, propagators
-from jump_lane.switching.engine import Engine, Trace
+from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
+from jump_lane.switching.runs import Trace
 from jump_lane.switching.waveforms import Waveforms
 
 FAINT = 1e-9

@@ -21,9 +21,10 @@ from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.circuit.law import Row
 from jump_lane.errors import ConvergenceError, UnreachableError
 from jump_lane.switching import pieces
-from jump_lane.switching.engine import Engine, Shot, Statistics, Trace
+from jump_lane.switching.engine import Engine
 from jump_lane.switching.layout import Meter
 from jump_lane.switching.network import Array
+from jump_lane.switching.runs import Shot, Statistics, Trace
 
 RESIDUAL = 1e-13
 ACCEPTED = 1e-9

@@ -6,19 +6,22 @@ together where there are very many), and where to start from to see any part aga
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+import copy
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.law import Row
 from jump_lane.switching import propagators, stepping, watching
+from jump_lane.switching.changes import Change, Clocked
 from jump_lane.switching.clock import Schedule
-from jump_lane.switching.engine import Engine, Trace
+from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
+from jump_lane.switching.runs import Trace
+from jump_lane.switching.strip import Strip, grouped
 
 AT_ONCE = 500
 """Periods between two places that a run can be taken up again from."""
@@ -31,98 +34,6 @@ CLOSELY = 100
 
 KEPT = 20_000
 """Periods (or groups of them) whose extremes are kept."""
-
-
-class Clocked(Protocol):
-    """A controller that is called once a period with plain numbers.
-
-    Attributes
-    ----------
-    sample
-        Where in the period it looks, as a part of it; 0 is just before the clock, and before the control is asked for.
-    rows
-        Watched rows that it looks at.
-    reference
-        What it holds.
-    """
-
-    sample: float
-    rows: tuple[str, ...]
-    reference: float
-
-    def control(self) -> float:
-        """Return the control variable of the period that begins."""
-
-    def read(self, values: tuple[float, ...]) -> None:
-        """Take in what was seen."""
-
-
-@dataclass(frozen=True)
-class Change:
-    """Something that happens at an instant [s] from the start.
-
-    Attributes
-    ----------
-    name, value, slope
-        The reference or the increment of a source that is set, and how fast it moves from there [1/s].
-    circuit
-        The circuit that there is from then on: same elements with other values, some left out.
-    control
-        The control variable from the next period on.
-    reference
-        What a controller that is called once a period holds from then on.
-    """
-
-    time: float
-    name: str = ""
-    value: float = 0.0
-    slope: float = 0.0
-    circuit: Circuit | None = None
-    control: float | None = None
-    reference: float | None = None
-
-
-@dataclass(frozen=True)
-class Strip:
-    """What was seen of the watched rows, period after period; one cut by a change is in two parts.
-
-    Attributes
-    ----------
-    start, end
-        Of each part [s], (p,).
-    low, high, mean
-        Of each row in each part, (p, w).
-    low_at, high_at
-        When the extremes were [s], (p, w).
-    control
-        The control variable, (p,).
-    met
-        Configurations that were met, as bits, (p,).
-    """
-
-    names: tuple[str, ...]
-    start: Array
-    end: Array
-    low: Array
-    high: Array
-    mean: Array
-    low_at: Array
-    high_at: Array
-    control: Array
-    met: NDArray[np.int64]
-
-    def extremes(self, name: str, start: float, end: float) -> tuple[float, float, float, float]:
-        """Return the least value of a row and when it was, the largest and when, in the parts from `start` to `end` [s]."""
-        k = self.names.index(name)
-        slack = 1e-9 * (self.end[0] - self.start[0])
-        inside = (self.start >= start - slack) & (self.end <= end + slack)
-        at = np.flatnonzero(inside)
-        if len(at) == 0:
-            at = np.flatnonzero((self.end > start) & (self.start < end))
-        low, high = at[np.argmin(self.low[at, k])], at[np.argmax(self.high[at, k])]
-        return (
-            float(self.low[low, k]), float(self.low_at[low, k]), float(self.high[high, k]), float(self.high_at[high, k]),
-        )  # fmt: skip
 
 
 @dataclass
@@ -231,8 +142,6 @@ class Passage:
         self._places.append(self._here())
 
     def _here(self) -> _Place:
-        import copy
-
         mark = _copied(self.mark)
         return _Place(self.origin, self.engine, self.edges, mark, self.control, copy.deepcopy(self.clocked))
 
@@ -311,7 +220,7 @@ class Passage:
             origin[:, None] + tick * courses.low_at, origin[:, None] + tick * courses.high_at,
             np.full(len(start), self.control), courses.met,
         )  # fmt: skip
-        self._parts.append(_grouped(found, self.group) if self.group > 1 else found)
+        self._parts.append(grouped(found, self.group) if self.group > 1 else found)
 
     # --- changes -------------------------------------------------------------------------------------------
 
@@ -410,8 +319,6 @@ class Passage:
     def _replayed(
         self, place: _Place, start: float, end: float, stop: float
     ) -> list[tuple[Engine, Trace, float]]:
-        import copy
-
         self.engine, self.edges, self.control, self.origin = (
             place.engine,
             place.edges,
@@ -457,6 +364,8 @@ class Passage:
                 propagators.sample(engine.tables.phi, c, trace.states[k], ticks, states)
                 times.append(origin + (trace.ticks[k] - trace.rests[k] + ticks) * engine.tick)
                 values.append(states @ engine.tables.sense[c, : len(self.watched)].T)
+        if not times:
+            return np.zeros(0), np.zeros((0, len(self.watched)))
         time, table = np.concatenate(times), np.concatenate(values)
         inside = (time >= start) & (time <= end)
         return time[inside], table[inside]
@@ -470,7 +379,8 @@ class Passage:
         """
         strip = self.strip
         k = strip.names.index(name)
-        span = (strip.end > since) & (strip.start < until)
+        middle = 0.5 * (strip.start + strip.end)
+        span = (middle > since) & (middle < until)
         outside = np.flatnonzero(((strip.low[:, k] < low) | (strip.high[:, k] > high)) & span)
         if len(outside) == 0:
             return since
@@ -480,7 +390,7 @@ class Passage:
         beyond = np.maximum(values[:, k] - high, low - values[:, k])
         at = np.flatnonzero(beyond > 0.0)
         if len(at) == 0:
-            return end
+            return max(begin, since)
         i = int(at[-1])
         if i + 1 == len(time):
             return None if last + 1 == len(strip.end) or strip.start[last + 1] >= until else end
@@ -503,29 +413,6 @@ def _time(place: _Place) -> float:
     return place.origin + int(place.mark.place[1]) * place.engine.tick
 
 
-def _grouped(found: tuple[Array, ...], size: int) -> tuple[Array, ...]:
-    """Return parts put together in groups: extremes of the extremes, averages of the averages."""
-    start, end, low, high, mean, low_at, high_at, control, met = found
-    first = np.arange(0, len(start), size)
-    last = np.append(first[1:], len(start)) - 1
-    lows, highs, low_when, high_when = [], [], [], []
-    for a, b in zip(first, last, strict=True):
-        part = slice(a, b + 1)
-        i, j = low[part].argmin(axis=0), high[part].argmax(axis=0)
-        k = np.arange(low.shape[1])
-        lows.append(low[part][i, k])
-        highs.append(high[part][j, k])
-        low_when.append(low_at[part][i, k])
-        high_when.append(high_at[part][j, k])
-    shape = (len(first), low.shape[1])
-    return (
-        start[first], end[last], np.reshape(lows, shape), np.reshape(highs, shape),
-        np.add.reduceat(mean, first, axis=0) / (last - first + 1)[:, None] if len(mean) else mean,
-        np.reshape(low_when, shape), np.reshape(high_when, shape), control[first],
-        np.bitwise_or.reduceat(met, first) if len(met) else met,
-    )  # fmt: skip
-
-
 def travel(
     passage: Passage, changes: Iterable[Change], end: float, step: Callable[[float], None] | None = None
 ) -> None:
@@ -540,6 +427,3 @@ def travel(
         passage.advance(change.time, step)
         passage.change(change)
     passage.advance(end, step)
-
-
-__all__: Sequence[str] = ("Change", "Clocked", "Passage", "Strip", "travel")
