@@ -7,11 +7,12 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
 from jump_lane.circuit import elements as parts
 from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.circuit.control import DUTY, Control
+from jump_lane.circuit.controlled import OwnControlTable, OwnEventTable, Table
 from jump_lane.circuit.gates import Gates, Instant, Interval
 from jump_lane.circuit.timing import Known, edge, require_fit, wrapped
 from jump_lane.errors import ConvergenceError, InputError, nearest
@@ -26,21 +27,14 @@ from jump_lane.quantities.fields import (
     Ohms,
     Phase,
     Ratio,
-    Seconds,
-    Siemens,
     Volts,
-    Whole,
 )
 from jump_lane.validation import bounded, explain, read_toml, tidied
 
 Nodes = tuple[str, str]
 
 
-class _Table(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-
-class VoltageSourceTable(_Table):
+class VoltageSourceTable(Table):
     """An ideal DC voltage source."""
 
     kind: Literal["voltage-source"]
@@ -52,7 +46,7 @@ class VoltageSourceTable(_Table):
         return (parts.VoltageSource(name, *self.nodes, self.voltage),)
 
 
-class CurrentSourceTable(_Table):
+class CurrentSourceTable(Table):
     """An ideal DC current source; the current flows from the first node through it to the second."""
 
     kind: Literal["current-source"]
@@ -64,7 +58,7 @@ class CurrentSourceTable(_Table):
         return (parts.CurrentSource(name, *self.nodes, self.current),)
 
 
-class ResistorTable(_Table):
+class ResistorTable(Table):
     """A resistance."""
 
     kind: Literal["resistor"]
@@ -76,7 +70,7 @@ class ResistorTable(_Table):
         return (parts.Resistor(name, *self.nodes, self.resistance),)
 
 
-class InductorTable(_Table):
+class InductorTable(Table):
     """An inductance with its winding resistance; from each current of ``saturation`` on, that inductance holds."""
 
     kind: Literal["inductor"]
@@ -91,7 +85,7 @@ class InductorTable(_Table):
         return (parts.Inductor(name, *self.nodes, self.inductance, self.resistance, knots),)
 
 
-class CapacitorTable(_Table):
+class CapacitorTable(Table):
     """A capacitance with its equivalent series resistance."""
 
     kind: Literal["capacitor"]
@@ -104,7 +98,7 @@ class CapacitorTable(_Table):
         return (parts.Capacitor(name, *self.nodes, self.capacitance, self.resistance),)
 
 
-class DiodeTable(_Table):
+class DiodeTable(Table):
     """A diode; the first node is the anode."""
 
     kind: Literal["diode"]
@@ -117,7 +111,7 @@ class DiodeTable(_Table):
         return (parts.Diode(name, *self.nodes, self.forward_voltage, self.resistance),)
 
 
-class BodyTable(_Table):
+class BodyTable(Table):
     """The diode inside a switch, conducting from its second node to its first (or the other way round)."""
 
     forward_voltage: Annotated[Volts, Field(ge=0.0)] = 0.0
@@ -125,7 +119,7 @@ class BodyTable(_Table):
     forward: bool = False
 
 
-class SwitchTable(_Table):
+class SwitchTable(Table):
     """A gated switch, on in the intervals of ``gate`` (fractions of the period, times, or formulas of D, phase, period).
 
     With an ``on_voltage`` it is a bipolar one, which conducts from its first node to its second only.
@@ -146,7 +140,7 @@ class SwitchTable(_Table):
         return (parts.Switch(name, *self.nodes, self.resistance, body, self.on_voltage),)
 
 
-class CoupledWindingTable(_Table):
+class CoupledWindingTable(Table):
     """One of several coupled inductors; the first node is the dotted end."""
 
     nodes: Nodes
@@ -154,7 +148,7 @@ class CoupledWindingTable(_Table):
     resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
 
 
-class CoupledTable(_Table):
+class CoupledTable(Table):
     """Coupled inductors with one coupling factor common to all pairs."""
 
     kind: Literal["coupled-inductors"]
@@ -178,7 +172,7 @@ class CoupledTable(_Table):
         return (parts.CoupledInductors(name, windings, matrix),)
 
 
-class TransformerWindingTable(_Table):
+class TransformerWindingTable(Table):
     """One winding of a transformer; the first node is the dotted end."""
 
     nodes: Nodes
@@ -187,7 +181,7 @@ class TransformerWindingTable(_Table):
     resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
 
 
-class TransformerTable(_Table):
+class TransformerTable(Table):
     """A transformer: turns, magnetising inductance at the first winding (none: ideal), leakage by winding."""
 
     kind: Literal["transformer"]
@@ -236,7 +230,7 @@ ElementTable = Annotated[
 ]
 
 
-class HoldTable(_Table):
+class HoldTable(Table):
     """An average that the duty ratio, the phase or the frequency has to hold."""
 
     signal: str = Field(description="Which signal, such as 'load.v' or 'L.i'")
@@ -247,97 +241,7 @@ class HoldTable(_Table):
     between: Annotated[tuple[Given, Given] | None, Field(description="The range that it may move in")] = None
 
 
-class OwnPeakTable(_Table):
-    """Peak current control: a comparator ends the pulse of a switch."""
-
-    switch: str = Field(description="Switch whose pulse it ends")
-    signal: str = Field(description="Current that is sensed, such as 'L.i'")
-    sense: Annotated[Ohms, Field(gt=0.0)] = Field(description="Volts for each ampere of it")
-    slope: Annotated[Number, Field(ge=0.0)] = Field(default=0.0, description="Slope compensation in V/s")
-    blanking: Annotated[Seconds, Field(ge=0.0)] = Field(
-        default=0.0, description="How long after turn-on the comparator is not listened to"
-    )
-
-
-class OwnDigitalTable(_Table):
-    """A controller that samples once a period: e = reference − signal, I += K_i·e, u = I + K_p·e."""
-
-    proportional: Number = Field(default=0.0, description="Proportional gain")
-    integral: Number = Field(default=0.0, description="Integral gain, per period")
-    delay: Whole = Field(default=1, description="Whole periods between a sample at the clock and its pulse")
-    sample: Annotated[Ratio, Field(ge=0.0, lt=1.0)] = Field(
-        default=0.0, description="Where in the period it samples"
-    )
-    voltage_step: Annotated[Number | None, Field(gt=0.0)] = Field(
-        default=None, description="Step of a reading, in units of the signal"
-    )
-    duty_step: Annotated[Ratio | None, Field(gt=0.0, lt=1.0)] = Field(
-        default=None, description="Step of the control variable"
-    )
-
-
-class OwnControlTable(_Table):
-    """How a circuit of one's own is controlled."""
-
-    signal: str = Field(default="", description="What is held, such as '@out' or 'load.v'")
-    reference: Number | None = Field(
-        default=None, description="Reference of the amplifier or of the controller"
-    )
-    amplifier: Literal["operational", "transconductance"] = Field(
-        default="operational", description="Which amplifier"
-    )
-    gain: Annotated[Number | None, Field(gt=0.0)] = Field(
-        default=None, description="Its open-loop gain in decibels"
-    )
-    bandwidth: Annotated[Hertz | None, Field(gt=0.0)] = Field(
-        default=None, description="Its gain-bandwidth product"
-    )
-    transconductance: Annotated[Siemens, Field(gt=0.0)] = Field(
-        default=1e-3, description="Of such an amplifier"
-    )
-    values: dict[str, Given] = Field(
-        default={}, description="Its network: R_1, R_b, C_1, and R_2, C_2, R_3, C_3 where there are such"
-    )
-    ramp: Annotated[Volts, Field(gt=0.0)] = Field(
-        default=1.0, description="Peak of the ramp that it is compared with"
-    )
-    peak: OwnPeakTable | None = Field(default=None, description="Peak current control instead of a ramp")
-    command: Volts | None = Field(
-        default=None, description="Fixed command of peak current control, where there is no amplifier"
-    )
-    digital: OwnDigitalTable | None = Field(
-        default=None, description="A sampled controller instead of an amplifier"
-    )
-
-
-class OwnEventTable(_Table):
-    """Something that happens in a run over time."""
-
-    at: Annotated[Seconds, Field(ge=0.0)] = Field(description="When, from the start of the run")
-    element: str = Field(default="", description="Which element changes")
-    voltage: Volts | None = Field(default=None, description="Voltage of a source from then on")
-    current: Amperes | None = Field(default=None, description="Current of a source from then on")
-    resistance: Annotated[Ohms | None, Field(gt=0.0)] = Field(
-        default=None, description="Resistance from then on"
-    )
-    inductance: Annotated[Henries | None, Field(gt=0.0)] = Field(
-        default=None, description="Inductance from then on"
-    )
-    capacitance: Annotated[Farads | None, Field(gt=0.0)] = Field(
-        default=None, description="Capacitance from then on"
-    )
-    removed: bool = Field(
-        default=False, description="Whether the element (a resistor or a current source) is taken out"
-    )
-    control: Given | None = Field(
-        default=None, description="Control variable from then on, without a controller"
-    )
-    over: Annotated[Seconds, Field(ge=0.0)] = Field(
-        default=0.0, description="Time in which a source gets there"
-    )
-
-
-class CircuitTable(_Table):
+class CircuitTable(Table):
     """A circuit file."""
 
     title: str = ""

@@ -285,14 +285,15 @@ def _digital(loop: Loop, stage: Stage, crossover: float, margin: float) -> _Try:
     d = loop.digital
     plain = Sampled(loop, Gains(0.0, 0.0))
     plant = complex(plain.plant(stage, np.array([crossover]))[0])
-    gains = gains_for(loop, stage.responses.period, plant, crossover, margin)
+    still = float(plain.plant(stage, np.array([1e-6 / stage.responses.period]))[0].real)
+    gains = gains_for(loop, stage.responses.period, plant, still, crossover, margin)
     hinder = ""
-    if gains.integral <= 0.0:
+    if gains.integral * still <= 0.0:
         hinder = (
-            f"no positive gains give a phase margin of {margin:.4g}° at {show(crossover, 'Hz')}: the power stage and the delay lag by "
+            f"no gains give a phase margin of {margin:.4g}° at {show(crossover, 'Hz')}: the power stage and the delay lag by "
             f"{-degrees(plant * np.exp(-2j * math.pi * crossover * stage.responses.period * d.delay)):.0f}° there"
         )
-        gains = Gains(gains.proportional, 1e-12)
+        gains = Gains(gains.proportional, math.copysign(1e-12, still))
     gains = Gains(
         gains.proportional if d.proportional is None else d.proportional,
         gains.integral if d.integral is None else d.integral,

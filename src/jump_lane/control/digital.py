@@ -120,22 +120,26 @@ def _map(loop: Sampled, responses: Responses) -> NDArray[np.float64]:
     return out
 
 
-def gains_for(loop: Loop, period: float, plant: complex, crossover: float, margin: float) -> Gains:
+def gains_for(
+    loop: Loop, period: float, plant: complex, still: float, crossover: float, margin: float
+) -> Gains:
     """Return the gains that put crossover and phase margin [°] where they are wanted.
 
     C(z) = K_p + K_i·z/(z − 1) has to be 1/|z⁻ᵈH| at an angle of margin − 180° − arg(z⁻ᵈH) there; an integral alone has one
-    gain, and the margin follows.
+    gain, and the margin follows.  Where more of the control lowers the output (``still``, what it does slowly, is below zero),
+    the gains are negative.
     """
+    falling = -1.0 if still < 0.0 else 1.0
     z = complex(np.exp(2j * math.pi * crossover * period))
     open_loop = plant * z ** -float(loop.digital.delay)
     summing = z / (z - 1.0)
     if loop.digital.gains == "integral":
-        return Gains(0.0, 1.0 / abs(open_loop * summing))
+        return Gains(0.0, falling / abs(open_loop * summing))
     wanted = complex(np.exp(1j * math.radians(margin - 180.0))) / open_loop
     integral = wanted.imag / summing.imag
     proportional = wanted.real - integral * summing.real
-    if proportional < 0.0:  # the integral alone leaves more than the margin asked
-        return Gains(0.0, 1.0 / abs(open_loop * summing))
+    if falling * proportional < 0.0:  # the integral alone leaves more than the margin asked
+        return Gains(0.0, falling / abs(open_loop * summing))
     return Gains(proportional, integral)
 
 
@@ -198,7 +202,8 @@ class Controller:
         low, high = self.control_range.lowest, self.control_range.highest * self.loop.longest
         integral = self._rounded(self.integral + self.gains.integral * error)
         wanted = integral + self._rounded(self.gains.proportional * error)
-        driven_in = (wanted > high and error > 0.0) or (wanted < low and error < 0.0)
+        pushed = self.gains.integral * error
+        driven_in = (wanted > high and pushed > 0.0) or (wanted < low and pushed < 0.0)
         if not driven_in:
             self.integral = integral  # else it would wind up
         self.waiting.append(wanted)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.control import Control
+from jump_lane.circuit.controlled import OwnControlTable, OwnEventTable
 from jump_lane.circuit.elements import (
     Capacitor,
     CurrentSource,
@@ -16,7 +17,7 @@ from jump_lane.circuit.elements import (
     Resistor,
     VoltageSource,
 )
-from jump_lane.circuit.file import CircuitFile, OwnControlTable, OwnEventTable
+from jump_lane.circuit.file import CircuitFile
 from jump_lane.circuit.law import Law, Peak, Row
 from jump_lane.control.digital import Controller, Gains
 from jump_lane.control.network import REFERENCE, Dynamics, operational, times, transconductance

@@ -366,7 +366,7 @@ class Passage:
                 values.append(states @ engine.tables.sense[c, : len(self.watched)].T)
         if not times:
             return np.zeros(0), np.zeros((0, len(self.watched)))
-        time, table = np.concatenate(times), np.concatenate(values)
+        time, table = np.maximum.accumulate(np.concatenate(times)), np.concatenate(values)
         inside = (time >= start) & (time <= end)
         return time[inside], table[inside]
 

@@ -18,7 +18,10 @@ RESOLVED = 1e-3
 """How far the trapezoid of the slopes may miss the difference of the values, of the change in a step."""
 
 FAINT = 1e-9
-"""The same of the values: rounding."""
+"""The same of the terms that the values, and the slopes, are sums of: rounding."""
+
+FINEST = 22
+"""Level down to which a step is halved: a sixteen-thousandth of the base period."""
 
 
 class Course(NamedTuple):
@@ -77,15 +80,19 @@ def _bends(course, k, a, b, s, t, at, ticks):
 
 
 @compiled
-def _fits(seen, here, count, h):
-    """Tell whether the cubics of a step of length h [s] are what the rows do in it."""
+def _fits(sense, c, z, seen, here, count, h):
+    """Tell whether the cubics of a step of length h [s] from z are what the rows do in it."""
     there = 1 - here
     for k in range(count):
         a, b = seen[here, k], seen[there, k]
         s, t = h * seen[here, count + k], h * seen[there, count + k]
-        size = abs(b - a) + abs(s) + abs(t)
-        if abs(b - a - 0.5 * (s + t)) > RESOLVED * size + FAINT * (abs(a) + abs(b)):
-            return False
+        off = abs(b - a - 0.5 * (s + t)) - RESOLVED * (abs(b - a) + abs(s) + abs(t))
+        if off > FAINT * (abs(a) + abs(b)):
+            terms = 0.0
+            for j in range(z.shape[0]):
+                terms += (abs(sense[c, k, j]) + h * abs(sense[c, count + k, j])) * abs(z[j])
+            if off > FAINT * terms:
+                return False
     return True
 
 
@@ -102,7 +109,6 @@ def watch_stretch(tables, c, start, end, begun, ticks, tick, course, fresh, z, s
     for k in range(count):
         _note(course, k, seen[here, k], begun)
     level = tables.info[c, 1]
-    lowest = level
     while gone < ticks:
         left = ticks - gone
         while level > 0 and (1 << level) > left:
@@ -116,8 +122,8 @@ def watch_stretch(tables, c, start, end, begun, ticks, tick, course, fresh, z, s
             propagate(tables.phi, c, level, z, fresh)
         _look(tables.sense, c, fresh, seen, 1 - here)
         h = step * tick
-        fits = _fits(seen, here, count, h)
-        if not fits and level > 0 and level > lowest - 6:
+        fits = _fits(tables.sense, c, z, seen, here, count, h)
+        if not fits and level > FINEST:
             level -= 1
             continue
         for k in range(count):
@@ -130,5 +136,5 @@ def watch_stretch(tables, c, start, end, begun, ticks, tick, course, fresh, z, s
         here = 1 - here
         for i in range(z.shape[0]):
             z[i] = fresh[i]
-        if fits and level < LEVELS - 1:
+        if level < LEVELS - 1 and (fits or level < FINEST):
             level += 1
