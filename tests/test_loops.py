@@ -362,7 +362,7 @@ class Designs(unittest.TestCase):
         tables = tomllib.loads(example("half-bridge-llc"))
         with self.assertRaisesRegex(jl.InputError, "kind = 'digital'"):
             jl.loop(tables | {"control": {"network": "type II"}})
-        tables["control"] = {"kind": "digital", "digital": {"gains": "integral"}, "crossover": "500 Hz"}
+        tables["control"] = {"kind": "digital", "digital": {"gains": "integral"}, "crossover": "100 Hz"}
         data = jl.loop(tables).view().data
         self.assertTrue(all(abs(complex(*m)) < 1.0 for c in data["corners"] for m in c["multipliers"]))
 
@@ -406,7 +406,7 @@ class NoLoad(unittest.TestCase):
             last = run.passage.strip.mean[:, 0]
             grows = last[-1] - last[-len(last) // 10]
             self.assertEqual(bool(grows > 1.0), open_loop)
-        self.assertGreater(highest[0], 1.5 * highest[1])
+        self.assertGreater(highest[0], 1.2 * highest[1])
 
 
 class Commands(CommandCase):

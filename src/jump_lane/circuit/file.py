@@ -77,7 +77,7 @@ class InductorTable(Table):
     nodes: Nodes
     inductance: Annotated[Henries, Field(gt=0.0)]
     resistance: Annotated[Ohms, Field(ge=0.0)] = 0.0
-    saturation: list[tuple[Amperes, Henries]] = []
+    saturation: list[tuple[Amperes, Henries]] = Field(default=[])
 
     def build(self, name: str) -> tuple[parts.Element, ...]:
         """Return the element."""
@@ -250,7 +250,7 @@ class CircuitTable(Table):
     phase: Annotated[Phase, Field(ge=-1.0, le=1.0)] = 0.0
     hold: HoldTable | None = None
     control: OwnControlTable | None = None
-    event: list[OwnEventTable] = []
+    event: list[OwnEventTable] = Field(default=[])
     element: dict[str, ElementTable]
 
 
