@@ -15,8 +15,8 @@ from jump_lane.cli.options import Overwrite
 FILE = "instrument-rail.toml"
 """The converter file of the demo."""
 
-DOCK, WINCH = "shore-dock-link.toml", "winch-bus-link.toml"
-"""Two more converters of the buoy: one controlled by frequency, one by the angle between two bridges."""
+DOCK, WINCH, MAST = "shore-dock-link.toml", "winch-bus-link.toml", "mast-lights.toml"
+"""More converters of the buoy: one controlled by frequency, one by the angle between two bridges, one under a digital controller."""
 
 OUTPUTS = (
     DOCK,
@@ -29,6 +29,11 @@ OUTPUTS = (
     "waveforms.csv",
     "losses.txt",
     "losses.png",
+    "loop.txt",
+    "loop.png",
+    "steps.png",
+    MAST,
+    "mast-lights.png",
 )
 """What the demo writes besides the converter file."""
 
@@ -44,11 +49,11 @@ def demo(
     ),
     overwrite: Overwrite = False,
 ) -> None:
-    """Derive, check and draw the instrument rail of the Skerry buoy, and its losses, into a folder; its dock link and
-    winch bus, with the gain of one and the angles of the other."""
-    from jump_lane.cli import design, losses, tanks, waves
+    """Derive, check and draw the instrument rail of the Skerry buoy, its losses and its loop, into a folder; its dock link and
+    winch bus, with the gain of one and the angles of the other; its mast lights over time."""
+    from jump_lane.cli import design, loops, losses, tanks, waves
     from jump_lane.files import require_free, whole_folder, write_whole
-    from jump_lane.library.converter import demonstration, new
+    from jump_lane.library.converter import demonstration, further_example, new
 
     names = (FILE, *OUTPUTS)
     for name in names if folder.exists() else ():
@@ -65,7 +70,13 @@ def demo(
             write_whole(made / further, new(topology))
         _printed(lambda: tanks.gain(made / DOCK, figure=outputs["dock-gain.png"]))
         _printed(lambda: tanks.angles(made / WINCH, points=20, figure=outputs["winch-angles.png"]))
-        for name, text in (("derivation.txt", derivation), ("verdicts.txt", verdicts), ("losses.txt", lost)):
+        looped = _printed(lambda: loops.loop(file, figure=outputs["loop.png"]))
+        _printed(lambda: loops.transient(file, figure=outputs["steps.png"]))
+        write_whole(made / MAST, further_example(MAST))
+        _printed(lambda: loops.transient(made / MAST, from_rest=True, figure=outputs["mast-lights.png"]))
+        for name, text in (
+            ("derivation.txt", derivation), ("verdicts.txt", verdicts), ("losses.txt", lost), ("loop.txt", looped),
+        ):  # fmt: skip
             write_whole(outputs[name], text)
     print(verdicts)
     for name, what in (
@@ -76,6 +87,11 @@ def demo(
         ("waveforms.csv", "their samples"),
         ("losses.txt", "where every watt goes there, with temperatures"),
         ("losses.png", "the same as a figure"),
+        ("loop.txt", "the loop that holds it: values, margins and multipliers at every corner"),
+        ("loop.png", "gain and phase, Nyquist plot, multipliers"),
+        ("steps.png", "load and input steps over time"),
+        (MAST, "the mast lights, under a digital controller"),
+        ("mast-lights.png", "them plugged in one after the other, and all removed"),
         (DOCK, "an LLC, controlled by frequency"),
         ("dock-gain.png", "its exact gain, the corners marked"),
         (WINCH, "a dual active bridge, power both ways"),

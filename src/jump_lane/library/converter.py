@@ -318,6 +318,13 @@ def demonstration() -> str:
     return example(DEMONSTRATION)
 
 
+def further_example(name: str) -> str:
+    """Return the text of a further example file, by its name."""
+    from importlib.resources import files
+
+    return files("jump_lane").joinpath("examples", name).read_text(encoding="utf-8")
+
+
 def _texts(settings: Settings) -> list[str]:
     if isinstance(settings, Mapping):
         return [f"{key}={value}" for key, value in settings.items()]

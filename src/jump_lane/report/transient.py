@@ -23,6 +23,11 @@ def transient_view(run: Journey) -> View:
     broken = list(_broken(run, swings, strains))
     tables = [_swings(run, swings), _strains(strains), _modes(modes)]
     notes = [f"not met: {b}" for b in broken] or ["everything asked holds on the way"]
+    notes += [
+        f"{s.words}: the output has not settled by {show(s.end, 's')}"
+        for s in swings
+        if s.settled is None and run.loop is not None
+    ]
     notes += [] if run.complete else ["interrupted: what was run is kept"]
     words = "its loop closed" if run.loop is not None else "in open loop"
     start = "from rest" if run.rest else f"from the steady state at {run.stage.words}"
@@ -45,11 +50,6 @@ def _broken(run: Journey, swings: list[Swing], strains: list[Strain]) -> list[st
                 out.append(
                     f"{s.words}: the output deviates by {show(large, run.unit)}, asked at most {show(control.deviation, run.unit)}"
                 )
-    out += [
-        f"{s.words}: the output does not settle by {show(s.end, 's')}"
-        for s in swings
-        if s.settled is None and run.loop is not None
-    ]
     return out
 
 
