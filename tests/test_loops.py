@@ -441,7 +441,8 @@ class Commands(CommandCase):
         done = self.run_command(
             "loop", "rail.toml", "--responses", "--load", "2 A", "--figure", "answers.png"
         )
-        self.assertIn("output impedance, closed", done.stdout.replace("\n", " ").replace("  ", " "))
+        self.assertEqual(done.stdout.count("output impedance"), 3)
+        self.assertTrue(all(len(line) <= 120 for line in done.stdout.splitlines()))
         self.assertIn("2.000 A", done.stdout)
 
     def test_a_tight_deviation_is_not_met(self) -> None:

@@ -361,11 +361,12 @@ def _step(axes: Any, time: NDArray[np.float64], value: NDArray[np.float64], unit
 
 def answers_view(found: Answers) -> View:
     """Show responses in open and closed loop at some frequencies."""
-    heads = ("frequency>", *(f"{n}>" for n in found.names))
-    rows = []
-    for k, f in enumerate(found.frequencies.tolist()):
-        cells = [_polar(found.values[n][k], found.units[n]) for n in found.names]
-        rows.append((show(f, "Hz"), *cells))
+    groups = (
+        ("To the control", [n for n in found.names if n.startswith("control")]),
+        ("In open loop", [n for n in found.names if n.endswith("open")]),
+        ("Under the loop", [n for n in found.names if n.endswith("closed")]),
+    )
+    tables = [_answers(found, title, names) for title, names in groups if names]
     notes = (
         f"at {found.words}; a sine for all time, exact: what comes out at the same frequency",
         "worst output impedance: " + found.worst,
@@ -374,7 +375,16 @@ def answers_view(found: Answers) -> View:
         "frequencies": found.frequencies.tolist(),
         "responses": {n: [[v.real, v.imag] for v in found.values[n].tolist()] for n in found.names},
     }
-    return View("responses", data, (Table("Responses", heads, tuple(rows)),), notes)
+    return View("responses", data, tuple(tables), notes)
+
+
+def _answers(found: Answers, title: str, names: list[str]) -> Table:
+    heads = ("frequency>", *(f"{n.partition(', ')[0]}>" for n in names))
+    rows = [
+        (show(f, "Hz"), *(_polar(found.values[n][k], found.units[n]) for n in names))
+        for k, f in enumerate(found.frequencies.tolist())
+    ]
+    return Table(title, heads, tuple(rows))
 
 
 def _polar(value: complex, unit: str) -> str:
@@ -394,7 +404,7 @@ def answers_figure(found: Answers, title: str) -> Any:
     """Draw responses: control and line above, impedances below, open loop thin."""
     figure = sheet(f"{title}: responses at {found.words}")
     groups = (
-        ("control to output, to inductor current", [n for n in found.names if n.startswith("control")]),
+        ("control", [n for n in found.names if n.startswith("control")]),
         ("input to output [dB]", [n for n in found.names if n.startswith("line")]),
         ("impedance", [n for n in found.names if "impedance" in n]),
     )

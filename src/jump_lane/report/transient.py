@@ -170,17 +170,21 @@ def _largest(run: Journey) -> list[Swing]:
 def _envelope(axes: Any, run: Journey, name: str, words: str, scale: float) -> None:
     strip = run.passage.strip
     k = strip.names.index(name)
-    time = 0.5 * (strip.start + strip.end) * scale
+    length = strip.end - strip.start
+    whole = length > 0.5 * np.median(
+        length
+    )  # what a change leaves of a period shows no average worth drawing
+    time = 0.5 * (strip.start + strip.end)[whole] * scale
     axes.fill_between(
         time,
-        strip.low[:, k],
-        strip.high[:, k],
+        strip.low[whole, k],
+        strip.high[whole, k],
         color=COLOURS[0],
         alpha=0.25,
         lw=0,
         label="least to largest in a period",
     )
-    axes.plot(time, strip.mean[:, k], color=COLOURS[0], lw=1.3, label="average")
+    axes.plot(time, strip.mean[whole, k], color=COLOURS[0], lw=1.3, label="average")
     dress(axes)
     low, high = axes.get_ylim()
     for k_, plan in enumerate(run.plan):
