@@ -17,6 +17,7 @@ from jump_lane.circuit.law import Law
 from jump_lane.control.network import operational, times
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.propagators import compiled, propagate
+from jump_lane.switching.stepping import FOLLOW
 
 PERIODS, ROUNDS = 20_000, 5
 
@@ -51,11 +52,11 @@ def seconds(watched: dict[str, dict[str, float]]) -> tuple[float, int, Engine]:
     engine = Engine(circuit(), watched=watched)
     edges = engine.schedule(0.3)
     mark = engine.mark(engine.start({}), 0, edges)
-    mark.place[12] = bool(watched)
-    engine.follow(mark, edges, engine.courses(10), 0)
+    mark.place[FOLLOW] = bool(watched)
+    engine.follow(mark, edges, engine.courses(10))
     before, courses = engine.statistics.products, engine.courses(PERIODS)
     start = time.perf_counter()
-    engine.follow(mark, edges, courses, 0)
+    engine.follow(mark, edges, courses)
     return time.perf_counter() - start, engine.statistics.products - before, engine
 
 

@@ -5,6 +5,7 @@ import math
 import subprocess
 import sys
 import unittest
+from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
@@ -28,6 +29,7 @@ from jump_lane.control.averaged import apart, averaged
 from jump_lane.control.network import operational, times
 from jump_lane.control.stage import Stage, corners, nominal
 from jump_lane.operating.mode import simulated_mode
+from jump_lane.switching import transient
 from jump_lane.switching.changes import Change
 from jump_lane.switching.record import record
 from jump_lane.switching.response import Responses
@@ -220,6 +222,55 @@ class OverTime(unittest.TestCase):
         self.assertAlmostEqual(float(values.max()), high, delta=1e-5)
         self.assertTrue((np.diff(time) >= -1e-18).all())
 
+    def test_it_goes_on_after_looking_back_as_if_nothing_had_been(self) -> None:
+        strips = []
+        for look in (False, True):
+            passage = Passage(type_three_buck(), {"out": {"@out": 1.0}}, ("step",))
+            passage.advance(30.4 * PERIOD)
+            if look:
+                passage.samples(3.0 * PERIOD, 30.0 * PERIOD)
+            passage.change(Change(passage.time, "step", 1.0))
+            passage.advance(60.0 * PERIOD)
+            strips.append(passage.strip)
+        for name in ("low", "high", "mean", "low_at", "high_at"):
+            np.testing.assert_array_equal(getattr(strips[0], name), getattr(strips[1], name))
+
+    def test_a_control_that_changes_within_a_period_holds_from_the_next_one(self) -> None:
+        circuit = replace(type_three_buck(), law=None)
+        passage = Passage(circuit, {"S1": {"S1.v": 1.0}})
+        travel(passage, [Change(10.5 * PERIOD, control=0.6)], 20.0 * PERIOD)
+        strip = passage.strip
+        self.assertEqual(set(strip.control[strip.end < 11.1 * PERIOD].tolist()), {0.31})
+        self.assertEqual(set(strip.control[strip.start > 10.9 * PERIOD].tolist()), {0.6})
+        (_, longer, _), *_ = passage.again(15.0 * PERIOD, 15.9 * PERIOD)
+        share = float(longer.durations[0]) / longer.length
+        self.assertAlmostEqual(share, 0.6, delta=1e-9)
+
+    def test_what_is_kept_is_bounded_and_still_right(self) -> None:
+        kept, places = transient.KEPT, transient.PLACES
+        self.addCleanup(setattr, transient, "KEPT", kept)
+        self.addCleanup(setattr, transient, "PLACES", places)
+        whole = Passage(type_three_buck(), {"out": {"@out": 1.0}}, ("step",))
+        changes = [Change(3000.7 * PERIOD, "step", 2.0)]
+        travel(whole, changes, 9000.0 * PERIOD)
+        transient.KEPT, transient.PLACES = 300, 3
+        few = Passage(type_three_buck(), {"out": {"@out": 1.0}}, ("step",))
+        travel(few, changes, 9000.0 * PERIOD)
+        self.assertLess(len(few.strip.start), 1200)
+        for start, end in ((0.0, 3000.7 * PERIOD), (3000.7 * PERIOD, 9000.0 * PERIOD)):
+            np.testing.assert_allclose(
+                few.strip.extremes("out", start, end), whole.strip.extremes("out", start, end)
+            )
+        length = few.strip.end - few.strip.start
+        self.assertAlmostEqual(float(length.sum()), 9000.0 * PERIOD)
+        average = float((length * few.strip.mean[:, 0]).sum()) / float(length.sum())
+        span = whole.strip.end - whole.strip.start
+        self.assertAlmostEqual(
+            average, float((span * whole.strip.mean[:, 0]).sum()) / float(span.sum()), delta=1e-9
+        )
+        one, two = (p.samples(3000.0 * PERIOD, 3002.0 * PERIOD)[1] for p in (few, whole))
+        np.testing.assert_allclose(one, two, rtol=1e-9)
+
     def test_a_ramp_of_the_reference_is_followed(self) -> None:
         circuit = type_three_buck()
         start = {"C": 0.0}
@@ -243,7 +294,6 @@ class ByTangents(unittest.TestCase):
         mode = np.linalg.solve(z * np.eye(len(phi)) - phi, gamma)
         expected = complex(responses.sampled("held", np.array([1.0 / 8.0 / responses.period]))[0])
         engine, state = responses.engine, responses.state
-        row = engine.layout.n + 1
         seen = []
         for sign in (1.0, -1.0):
             z_0, combo, out = state.start.copy(), state.combo, []
@@ -258,7 +308,6 @@ class ByTangents(unittest.TestCase):
         odd = (np.array(seen[0]) - np.array(seen[1])) / (2.0 * self.EPSILON)
         turned = np.array([(expected * z ** (k + 1)).real for k in range(self.COUNT)])
         self.assertLess(float(np.abs(odd - turned).max()), 1e-4 * abs(expected))
-        self.assertEqual(row, engine.layout.first)
 
     def test_of_five_converters_in_both_modes(self) -> None:
         for name in ("buck", "boost", "flyback", "sepic", "phase-shifted-full-bridge"):
@@ -279,8 +328,6 @@ class ByTangents(unittest.TestCase):
             gain, phase = apart(model, stage, np.geomspace(1e-3, 4e-3, 5) * stage.circuit.frequency)
             self.assertLess(float(np.abs(gain).max()), 0.01, name)
             self.assertLess(float(np.abs(phase).max()), 1.0, name)
-            far = {v.symbol: v.worst for v in model.values}
-            self.assertLess(abs(far["G_0"]), 1e3)
 
 
 class Designs(unittest.TestCase):

@@ -7,7 +7,7 @@ that has gone by [1].
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from jump_lane.errors import InputError
@@ -122,8 +122,6 @@ def _peak(peak: Peak, since: float, period: float) -> Row:
     return row
 
 
-def sensed(rows: Mapping[str, Row] | list[Row], states: tuple[str, ...]) -> tuple[str, ...]:
-    """Return the signals of a circuit that some rows look at."""
-    values = rows.values() if isinstance(rows, Mapping) else rows
-    names = {name for row in values for name in row}
-    return tuple(sorted(names - {ONE, CLOCK, FEED, *states}))
+def sensed(rows: Iterable[Row], entries: Iterable[str]) -> tuple[str, ...]:
+    """Return the signals of a circuit that some rows look at: names that are no entries of the state vector."""
+    return tuple(sorted({name for row in rows for name in row}.difference(entries)))

@@ -174,12 +174,16 @@ class Controller:
         self._last = self.integral
         self._now, self._pace = self.reference, math.inf
 
+    def aim(self, reference: float, pace: float) -> None:
+        """Hold another value from now on, which it goes to by at most so much a period; at once if that is zero."""
+        self.reference, self._pace = reference, abs(pace) or math.inf
+
     def from_rest(self, periods: float) -> None:
-        """Start at rest; the reference rises from zero in so many periods."""
+        """Start with nothing charged; the reference rises from zero in so many periods, or is there at once."""
         self.integral = self._last = self.control_range.lowest
         self.waiting = deque([self.integral] * self.loop.digital.delay)
         self._now = 0.0
-        self._pace = self.reference / periods if periods > 0.0 else math.inf
+        self.aim(self.reference, self.reference / periods if periods > 0.0 else 0.0)
 
     def control(self) -> float:
         """Return the control variable of the period that begins, in steps if it has any, in its range."""
@@ -187,19 +191,23 @@ class Controller:
         value, step = self._last, self.loop.digital.duty_step
         if step is not None:
             value = step * math.floor(value / step + 0.5)
-        value = min(max(value, self.control_range.lowest), self.control_range.highest * self.loop.longest)
-        return value
+        low, high = self._limits
+        return min(max(value, low), high)
+
+    @property
+    def _limits(self) -> tuple[float, float]:
+        return self.control_range.lowest, self.control_range.highest * self.loop.longest
 
     def read(self, values: tuple[float, ...]) -> None:
         """Take in a sample, and let the control that follows from it wait."""
         d = self.loop.digital
         seen = values[0] + (float(self._noise.normal(0.0, d.noise)) if d.noise else 0.0)
         self.readings.append(seen)
-        self._now = min(self._now + self._pace, self.reference)
+        self._now += min(max(self.reference - self._now, -self._pace), self._pace)
         error = self._now - median(self.readings)
         if d.voltage_step is not None:
             error = d.voltage_step * math.floor(error / d.voltage_step + 0.5)
-        low, high = self.control_range.lowest, self.control_range.highest * self.loop.longest
+        low, high = self._limits
         integral = self._rounded(self.integral + self.gains.integral * error)
         wanted = integral + self._rounded(self.gains.proportional * error)
         pushed = self.gains.integral * error

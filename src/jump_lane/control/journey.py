@@ -25,7 +25,7 @@ from jump_lane.switching.changes import Change
 from jump_lane.switching.network import Array
 from jump_lane.switching.record import Recording
 from jump_lane.switching.steady import SteadyState
-from jump_lane.switching.transient import KEPT, Passage
+from jump_lane.switching.transient import Passage, travel
 from jump_lane.topologies.components import components
 
 MODES = 24
@@ -230,7 +230,6 @@ def prepare(
     law, states = (None, {}) if loop is None else law_of(loop, stage)
     circuit = replace(stage.circuit, control=stage.open.control, law=law)
     plan = planned(stage, circuit, events, end, kind)
-    group = max(1, math.ceil(end / circuit.period / KEPT))
     begin: SteadyState | None = None if rest else stage.open
     start = {} if rest else dict(states) or stage.open.states
     clocked = controller(loop, stage) if isinstance(loop, Sampled) else None
@@ -247,7 +246,6 @@ def prepare(
         start,
         0 if begin is None else begin.combo,
         clocked,
-        group,
     )
     journey = Journey(stage, loop, passage, tuple(plan), end, rest, band)
     if rest and law is not None:
@@ -286,8 +284,6 @@ def go(journey: Journey, step: Callable[[float], None] | None = None) -> Journey
     NoResultError
         If the circuit has no consistent combination of valves on the way, or its states grow beyond all bounds.
     """
-    from jump_lane.switching.transient import travel
-
     try:
         travel(journey.passage, [c for c in changes_of(journey) if c.time < journey.end], journey.end, step)
     except KeyboardInterrupt:

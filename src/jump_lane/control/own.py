@@ -220,10 +220,8 @@ def prepared(
     state = None if rest else closed(loaded, {}, ())
     states = {} if state is None else state.engine.named(state.start)
     clocked: Clocked | None = controller_of(loaded, loaded.circuit.control)
-    passage = Passage(
-        start, rows, sources, sources, states, 0 if state is None else state.combo, clocked,
-        max(1, math.ceil(end / circuit.period / 20_000)),
-    )  # fmt: skip
+    combo = 0 if state is None else state.combo
+    passage = Passage(start, rows, sources, sources, states, combo, clocked)
     marks = [(0.0, "from rest" if rest else "steady state"), *((e.at, words) for e, words in plan)]
     ends = [t for t, _ in marks[1:]] + [end]
     spans = tuple((t, e, w) for (t, w), e in zip(marks, ends, strict=True) if e > t)

@@ -17,19 +17,19 @@ class Clocked(Protocol):
         Where in the period it looks, as a part of it; 0 is just before the clock, and before the control is asked for.
     rows
         Watched rows that it looks at.
-    reference
-        What it holds.
     """
 
     sample: float
     rows: tuple[str, ...]
-    reference: float
 
     def control(self) -> float:
         """Return the control variable of the period that begins."""
 
     def read(self, values: tuple[float, ...]) -> None:
         """Take in what was seen."""
+
+    def aim(self, reference: float, pace: float) -> None:
+        """Hold another value from now on, which it goes to by at most so much a period; at once if that is zero."""
 
 
 @dataclass(frozen=True)
@@ -45,7 +45,7 @@ class Change:
     control
         The control variable from the next period on.
     reference
-        What a controller that is called once a period holds from then on.
+        What a controller that is called once a period holds from then on, going there with the slope (at once if that is zero).
     """
 
     time: float

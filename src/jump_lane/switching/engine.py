@@ -25,6 +25,9 @@ from jump_lane.switching.solving import branch_rows, work_out
 from jump_lane.switching.tables import Tables
 from jump_lane.switching.watching import Course
 
+REMEMBERED = 1000
+"""Schedules of values of the control that are kept."""
+
 
 @dataclass
 class Engine:
@@ -149,6 +152,8 @@ class Engine:
         if self._law_edges is not None:
             return self._law_edges
         if control not in self._schedules:
+            if len(self._schedules) >= REMEMBERED:
+                self._schedules.clear()
             self._schedules[control] = self.plain_schedule(control)
         return self._schedules[control]
 
@@ -194,11 +199,11 @@ class Engine:
             If no consistent combination of valves exists, or there is no end to the events.
         """
         edges = self.schedule(control)
-        mark = self._mark(z, combo, tangents, edges)
-        mark.place[11] = every
+        mark = self.mark(z, combo, edges, tangents)
+        mark.place[stepping.EVERY] = every
         combo = self._run(mark, edges, tangents)
         self.statistics.periods += 1
-        return Run(mark.state, combo, mark.tangent, int(mark.place[5]), edges.length)
+        return Run(mark.state, combo, mark.tangent, int(mark.place[stepping.USED]), edges.length)
 
     def _run(self, mark: stepping.Mark, edges: Schedule, tangents: bool) -> int:
         """Run from a mark through the edges of a schedule, working out what is met on the way; return the combination."""
@@ -270,13 +275,16 @@ class Engine:
         self._count(kit)
         self.statistics.periods += 1
         length = self.schedule(control).length
-        run = Run(kit.mark.state, int(at), kit.mark.tangent, int(kit.mark.place[5]), length)
+        run = Run(kit.mark.state, int(at), kit.mark.tangent, int(kit.mark.place[stepping.USED]), length)
         return Shot(run, missing, off, scale, size, step if sound else None, weights)
 
     def newton(self, shot: Shot, held: float, weight: float) -> tuple[bool, Array, Array, Array]:
         """Return the equations of Newton's method; see `shooting.newton`."""
-        found = shooting.newton(shot.run.tangent, shot.missing, shot.weights, self._sizes[True], held, weight)
-        return found[0], found[1], found[2], found[3]
+        sizes = self._sizes[True]
+        found: tuple[bool, Array, Array, Array] = shooting.newton(
+            shot.run.tangent, shot.missing, shot.weights, sizes, held, weight
+        )
+        return found
 
     def is_latest(self, run: Run) -> bool:
         """Tell whether the record still shows this run."""
@@ -309,12 +317,16 @@ class Engine:
         for k, (first, last) in enumerate(pairwise(bounds)):
             drift = whole.drift if last == bounds[-1] else 0.0
             edges = whole.part(last, drift)
-            mark = self._mark(z if starts is None else starts[k], combo, True, edges)
+            mark = self.mark(z if starts is None else starts[k], combo, edges, True)
             if first > 0:
                 at = int(whole.ticks[first])
                 mark.place[:6] = first - 1, at, at, combo, before, used
             combo = self._run(mark, edges, True)
-            z, used, before = mark.state.copy(), int(mark.place[5]), int(mark.place[4])
+            z, used, before = (
+                mark.state.copy(),
+                int(mark.place[stepping.USED]),
+                int(mark.place[stepping.CONFIGURATION]),
+            )
             ends.append(z)
             tangents.append(mark.tangent)
         self.statistics.periods += 1
@@ -327,12 +339,18 @@ class Engine:
     def _blank(self, tangents: bool, edges: Schedule) -> stepping.Mark:
         columns, count = self._sizes[tangents].columns, len(edges.masks)
         return stepping.Mark(
-            np.zeros(13, dtype=np.int64), np.empty(1), np.empty(self.nz), np.empty((columns + 1, self.nz)),
+            np.zeros(stepping.PLACES, dtype=np.int64), np.empty(1), np.empty(self.nz), np.empty((columns + 1, self.nz)),
             np.zeros(count, dtype=np.int64), np.zeros((count, columns)),
         )  # fmt: skip
 
-    def _mark(self, z: Array, combo: int, tangents: bool, edges: Schedule) -> stepping.Mark:
-        """Return the mark of a period that starts at z."""
+    def mark(self, z: Array, combo: int, edges: Schedule, tangents: bool = False) -> stepping.Mark:
+        """Return the mark of a period that starts at z.
+
+        Raises
+        ------
+        ConvergenceError
+            If the state is not finite.
+        """
         mark = self._blank(tangents, edges)
         mark.state[:] = z
         if not stepping.begin(mark, self._sizes[tangents], combo, self.tables.info):
@@ -348,9 +366,8 @@ class Engine:
             As `run` does.
         """
         edges, self._latest = self.schedule(control), None
-        mark = self._mark(z, combo, False, edges)
         courses = self.courses(periods)
-        combo = self.follow(mark, edges, courses, 0)
+        combo = self.follow(self.mark(z, combo, edges), edges, courses)
         return courses.ends, combo
 
     def courses(self, periods: int) -> Courses:
@@ -361,15 +378,15 @@ class Engine:
             np.empty(width), np.empty(periods, dtype=np.int64),
         )  # fmt: skip
 
-    def follow(self, mark: stepping.Mark, edges: Schedule, courses: Courses, first: int) -> int:
-        """Run on from a mark, the first period being the so-manieth, until `courses` are full; return the combination.
+    def follow(self, mark: stepping.Mark, edges: Schedule, courses: Courses) -> int:
+        """Run on from a mark until `courses` are full; return the combination.
 
         Raises
         ------
         NoResultError
             As `run` does.
         """
-        done, status, combo = first, -1, 0
+        done, status, combo = 0, -1, 0
         while status != commutation.OK:
             stats = np.zeros(2, dtype=np.int64)
             kit = Kit(self.tables, self._sizes[False], self.tick, self.record, stats, mark)
@@ -381,20 +398,6 @@ class Engine:
                 self._remedy(status, combo)
         return int(combo)
 
-    def fresh_schedule(self, control: float) -> Schedule:
-        """Return the gate edges at a value of the control variable, which is not kept."""
-        return self._law_edges if self._law_edges is not None else self.plain_schedule(control)
-
-    def mark(self, z: Array, combo: int, edges: Schedule) -> stepping.Mark:
-        """Return the mark of a period without tangents that starts at z.
-
-        Raises
-        ------
-        ConvergenceError
-            If the state is not finite.
-        """
-        return self._mark(z, combo, False, edges)
-
     def onward(self, mark: stepping.Mark, edges: Schedule, until: int) -> None:
         """Run on from a mark to a tick, or to the end of the period.
 
@@ -403,9 +406,9 @@ class Engine:
         NoResultError
             As `run` does.
         """
-        mark.place[10] = until
+        mark.place[stepping.UNTIL] = until
         self._run(mark, edges, False)
-        mark.place[10] = stepping.NEVER
+        mark.place[stepping.UNTIL] = stepping.NEVER
 
     def named(self, z: Array) -> dict[str, float]:
         """Return the states of the circuit [A, V] and everything else that z holds, by name."""

@@ -128,8 +128,7 @@ class Layout:
 
     def model(self) -> Model:
         """Return what the compiled code works configurations out from."""
-        known = tuple(self.at)
-        names = sensed([*self.law.rates.values(), *self.trips, *self.watched.values()], known)
+        names = sensed([*self.law.rates.values(), *self.trips, *self.watched.values()], self.at)
         beside = np.zeros((self.nz - self.first, self.nz))
         sensing = np.zeros((self.nz - self.first, len(names)))
         beside[: self.laws], sensing[: self.laws] = self._rows(list(self.law.rates.values()), names)

@@ -12,7 +12,7 @@ from jump_lane.switching.commutation import DIVERGED, FULL, MISSING, OK, Sizes, 
 from jump_lane.switching.learning import learn
 from jump_lane.switching.nodal import eliminate
 from jump_lane.switching.propagators import compiled
-from jump_lane.switching.stepping import Mark, Record, begin, run_period
+from jump_lane.switching.stepping import COMBO, CONFIGURATION, USED, Mark, Record, begin, run_period
 from jump_lane.switching.tables import Tables, free_row
 from jump_lane.switching.watching import empty
 
@@ -35,7 +35,7 @@ class Kit(NamedTuple):
 def _move_end(kit, shift):
     """Add what a moving end of the period contributes to the tangent column of the control; it moves by so much per unit [s]."""
     last, rate = kit.sizes.columns - 1, np.empty(kit.sizes.nz)
-    apply(kit.tables.rate, kit.mark.place[4], kit.mark.state, rate)
+    apply(kit.tables.rate, kit.mark.place[CONFIGURATION], kit.mark.state, rate)
     for i in range(kit.sizes.nz):
         kit.mark.tangent[last, i] += rate[i] * shift
 
@@ -133,7 +133,7 @@ def shoot(model, kit, edges, start, combo, target):
     status, at = run_on(model, kit, edges)
     if status != OK:
         return status, at, np.zeros(0), 0.0, 0.0, np.inf, False, np.zeros(0), np.zeros(0)
-    missing, scale, weights = gap(start, mark.state, kit.record.state, mark.place[5], sizes)
+    missing, scale, weights = gap(start, mark.state, kit.record.state, mark.place[USED], sizes)
     size, off, weight = 0.0, 0.0, 0.0
     for i in range(missing.shape[0]):
         size += (missing[i] * weights[i] / scale) ** 2
@@ -194,7 +194,7 @@ def gather(kit, edges, courses, i):
         courses.low_at[i, k], courses.high_at[i, k] = course.low_at[k], course.high_at[k]
         courses.mean[i, k] = course.area[k] / period
     met = 0
-    for k in range(mark.place[5]):
+    for k in range(mark.place[USED]):
         met |= 1 << min(kit.record.where[k, 1], 62)
     courses.met[i] = met
     empty(course)
@@ -202,7 +202,7 @@ def gather(kit, edges, courses, i):
 
 @compiled
 def run_periods(model, kit, edges, courses, i):
-    """Run periods without tangents from the mark, the i-th first, until there is no room for what they show.
+    """Run periods without tangents from the mark, i of them done, until there is no room for what they show.
 
     Returns status, combination at the end (or the one that is missing or cannot be) and number of periods completed.
     """
@@ -215,4 +215,4 @@ def run_periods(model, kit, edges, courses, i):
         if not begin(kit.mark, kit.sizes, combo, kit.tables.info):
             return DIVERGED, combo, i
         i += 1
-    return OK, kit.mark.place[3], count
+    return OK, kit.mark.place[COMBO], count

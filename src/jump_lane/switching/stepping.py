@@ -49,6 +49,12 @@ NEVER = 1 << 62
 """A tick that is not reached."""
 
 
+TICK, COMBO, CONFIGURATION, USED, ARMED, UNTIL, EVERY, FOLLOW = 1, 3, 4, 5, 9, 10, 11, 12
+"""Entries of `Mark.place` that others than the loop itself look at or set."""
+
+PLACES = 13
+
+
 class Mark(NamedTuple):
     """Where a run is.
 
@@ -115,10 +121,11 @@ def _crossing(tables, c, which, z, p, sizes, shift):
 
 @compiled
 def _event(tables, before, combo, z, p, shift, moves, sizes, tick, work, stats):
-    """Commutate, and correct the tangents for an instant that moves by `shift` of each column."""
+    """Commutate, and correct the tangents for an instant that moves by `shift` of each column.
+
+    Behind the tangents `p` holds the rate in the configuration before.
+    """
     nz, columns = sizes.nz, sizes.columns
-    if columns > 0 and before >= 0:
-        apply(tables.rate, before, z, p[columns])
     extended = columns + (columns > 0)
     status, combo, c = commutate(tables, combo, z, p, extended, sizes, tick, work, stats)
     if status == OK and columns > 0 and moves and before >= 0:
@@ -165,6 +172,8 @@ def _edge(tables, edges, f, now, c, combo, z, p, sizes, tick, mark, work, stats)
             for m in range(columns):
                 mark.moved[k, m] = 0.0
         return OK, combo, c, trip
+    if columns > 0 and c >= 0:
+        apply(tables.rate, c, z, p[columns])
     anchor, moves = edges.anchors[f], edges.slopes[f] != 0.0 and edges.trips[f] < 0
     for m in range(columns):
         shift[m] = mark.moved[anchor, m] if anchor >= 0 else 0.0
@@ -261,13 +270,13 @@ def run_period(tables, edges, sizes, tick, record, stats, mark):
             for m in range(sizes.columns):
                 advance(tables.phi, c, gone, p[m], fresh)
             now += gone
-        left, gone_by = c, now - rest
-        for i in range(sizes.nz):
-            before[i] = z[i]
-        if which < 0 and follow:
-            _follow(tables, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
-        cause = NO_CAUSE
+        left, gone_by, cause = c, now - rest, NO_CAUSE
+        if follow:
+            for i in range(sizes.nz):
+                before[i] = z[i]
         if which < 0:
+            if follow:
+                _follow(tables, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
             continue
         events += 1
         if events > MAX_EVENTS:
@@ -296,10 +305,10 @@ def begin(mark, sizes, combo, info):
     What is to be recorded stays as it is.
     """
     n, first = sizes.n, sizes.n + 1 + sizes.meters
-    for i in range(11):
+    for i in range(EVERY):
         mark.place[i] = 0
-    mark.place[0], mark.place[3], mark.place[4] = -1, combo, find(info, combo)
-    mark.place[8], mark.place[9], mark.place[10] = NO_CAUSE, -1, NEVER
+    mark.place[0], mark.place[COMBO], mark.place[CONFIGURATION] = -1, combo, find(info, combo)
+    mark.place[8], mark.place[ARMED], mark.place[UNTIL] = NO_CAUSE, -1, NEVER
     mark.rest[0] = 0.0
     finite = True
     for i in range(mark.state.shape[0]):
