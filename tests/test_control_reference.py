@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from jump_lane.circuit.file import CircuitFile, parse_circuit
-from jump_lane.control.digital import Gains, Sampled, of_samples
+from jump_lane.control.digital import Gains, Sampled
 from jump_lane.control.margins import Margins, margins
 from jump_lane.control.own import closed, controller_of, prepared
 from jump_lane.switching.record import record
@@ -226,10 +226,9 @@ class DigitalLoops(Case):
         controller = controller_of(loaded, loaded.circuit.control)
         assert controller is not None
         loop = Sampled(controller.loop, controller.gains)
-        gain, multipliers = of_samples(loop, responses)
-        self.same_multipliers(multipliers, found["multipliers"])
-        self.same_margins(margins(gain, 1.0 / period), found["loop"])
-        self.same(gain(frequencies(found["L_samples"], period)), found["L_samples"])
+        self.same_multipliers(loop.multipliers(responses), found["multipliers"])
+        self.same_margins(margins(lambda f: loop.gain(responses, f), 1.0 / period), found["loop"])
+        self.same(loop.gain(responses, frequencies(found["L_samples"], period)), found["L_samples"])
         onset = found["onset"]
         for gains in (
             Gains(onset["Kp_at_fixed_Ki"], 0.0015),
@@ -238,7 +237,7 @@ class DigitalLoops(Case):
         ):
             for times, stable in ((1.0 - 1e-5, True), (1.0 + 1e-5, False)):
                 scaled = Gains(gains.proportional * times, gains.integral * times)
-                largest = np.abs(of_samples(loop.with_gains(scaled), responses)[1]).max()
+                largest = np.abs(loop.with_gains(scaled).multipliers(responses)).max()
                 self.assertEqual(bool(largest < 1.0), stable)
         run, changes = prepared(loaded, (OUT,), 75.0 * period, False, "dig")
         for sample in found["load_step"]["samples"]:

@@ -27,7 +27,7 @@ from jump_lane.circuit.gates import on
 from jump_lane.circuit.law import Law, Peak
 from jump_lane.control.averaged import apart, averaged
 from jump_lane.control.network import operational, times
-from jump_lane.control.stage import Stage, corners, nominal
+from jump_lane.control.stage import Stage, corners
 from jump_lane.operating.mode import simulated_mode
 from jump_lane.switching import transient
 from jump_lane.switching.changes import Change
@@ -313,7 +313,8 @@ class ByTangents(unittest.TestCase):
         for name in ("buck", "boost", "flyback", "sepic", "phase-shifted-full-bridge"):
             made = example_design(name)
             modes = set()
-            for stage in (nominal(made), corners(made)[0]):
+            places = corners(made)
+            for stage in (places.nominal, places.every[0]):
                 with self.subTest(name, at=stage.words):
                     self.compare(stage)
                     modes.add(simulated_mode(made.page, stage.point, record(stage.open)))
@@ -322,7 +323,7 @@ class ByTangents(unittest.TestCase):
 
     def test_averaged_models_agree_in_continuous_conduction(self) -> None:
         for name in ("buck", "boost", "buck-boost", "flyback"):
-            stage = nominal(example_design(name))
+            stage = corners(example_design(name)).nominal
             model = averaged(stage, "continuous")
             assert model is not None
             gain, phase = apart(model, stage, np.geomspace(1e-3, 4e-3, 5) * stage.circuit.frequency)

@@ -149,6 +149,8 @@ class Converter(unittest.TestCase):
                 path.replace("output.", "output.0."),
                 int(default) if key.expected == "a whole number" else default,
             )
+            if path.startswith("control.digital"):
+                tables["control"]["kind"] = "digital"
             with self.subTest(path):
                 self.assertEqual(self.errors(tables), [])
                 parse_spec(tables, "test")

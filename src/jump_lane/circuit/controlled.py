@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from jump_lane.quantities.fields import (
     Amperes,
@@ -55,6 +55,12 @@ class OwnDigitalTable(Table):
     duty_step: Annotated[Ratio | None, Field(gt=0.0, lt=1.0)] = Field(
         default=None, description="Step of the control variable"
     )
+
+    @model_validator(mode="after")
+    def _in_time(self) -> OwnDigitalTable:
+        if self.sample > 0.0 and self.delay == 0:
+            raise ValueError("delay: 0 with a sample within the period; expected at least 1")
+        return self
 
 
 class OwnControlTable(Table):
@@ -116,3 +122,24 @@ class OwnEventTable(Table):
     over: Annotated[Seconds, Field(ge=0.0)] = Field(
         default=0.0, description="Time in which a source gets there"
     )
+
+    @property
+    def figure(self) -> str:
+        """Which figure of its element it sets; nothing if none."""
+        return next((f for f in FIGURES if getattr(self, f) is not None), "")
+
+    @model_validator(mode="after")
+    def _one(self) -> OwnEventTable:
+        said = [f for f in FIGURES if getattr(self, f) is not None]
+        said += ["removed"] if self.removed else []
+        said += ["control"] if self.control is not None else []
+        if len(said) != 1:
+            expected = f"expected one of {', '.join(FIGURES)}, removed, control"
+            raise ValueError(f"read {' and '.join(said) or 'no change'}; {expected}")
+        if self.over and said[0] not in ("voltage", "current"):
+            raise ValueError(f"over and {said[0]} exclude each other: only a source changes gradually")
+        return self
+
+
+FIGURES = {"voltage": "V", "current": "A", "resistance": "Ω", "inductance": "H", "capacitance": "F"}
+"""Figures of elements that an event may set, and their units."""

@@ -3,25 +3,22 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass
-from functools import cached_property
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 
-import numpy as np
-from numpy.typing import NDArray
-
-from jump_lane.circuit.law import Law, Peak
 from jump_lane.control import integral, three, two
-from jump_lane.control.network import REFERENCE, Dynamics, Network, times
-from jump_lane.control.stage import SOURCE, Complex, Stage
+from jump_lane.control.margins import Gain
+from jump_lane.control.modulator import FIXED, Modulator
+from jump_lane.control.network import REFERENCE, Network
+from jump_lane.control.stage import SOURCE, Stage
 from jump_lane.equations.sheet import Line, Sheet
-from jump_lane.errors import InputError
+from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import CAPACITANCE, RESISTANCE, parse, show
 from jump_lane.quantities.preferred import closest, decade
 from jump_lane.spec.loop import Loop
 from jump_lane.switching.record import record
 from jump_lane.switching.response import Responses
-from jump_lane.topologies.design import Design
+from jump_lane.switching.steady import SteadyState
 
 NETWORKS = {"integral": integral.PAGES, "type II": two.PAGES, "type III": three.PAGES}
 
@@ -74,84 +71,55 @@ class Analogue:
 
     def with_values(self, values: Mapping[str, float]) -> Analogue:
         """Return the same with other values."""
-        return Analogue(self.loop, self.network, {**self.values, **values}, self.slope, self.nominal)
+        return replace(self, values={**self.values, **values})
 
     def ramp(self, v_in: float) -> float:
         """Return the peak of the ramp [V]."""
         return self.loop.ramp * (v_in / self.nominal if self.loop.feed_forward else 1.0)
 
-    @property
-    def feed(self) -> tuple[str, float] | None:
-        """What makes the ramp where that is proportional to the input; the source stands upside down."""
-        return (f"{SOURCE}.v", -1.0 / self.nominal) if self.loop.feed_forward else None
+    def modulator(self, stage: Stage) -> Modulator:
+        """Return what the output of the amplifier is compared with."""
+        loop, peak = self.loop, self.loop.peak
+        if peak is not None:
+            sensed = {name: f"{name}.i" for name in stage.ended}
+            return Modulator(
+                sensed=sensed, sense=peak.sense, slope=self.slope, blanking=peak.blanking, most=loop.longest
+            )
+        # the source stands upside down
+        feed = (f"{SOURCE}.v", -1.0 / self.nominal) if loop.feed_forward else None
+        return Modulator(loop.ramp, feed, most=loop.longest)
 
-    def dynamics(self, stage: Stage) -> Dynamics:
-        """Return the states of the network."""
-        return self.network.dynamics(self.values, stage.held)
+    def close(self, stage: Stage) -> SteadyState:
+        """Return the steady state of a stage under it.
 
-    def law(self, stage: Stage) -> Law:
-        """Return the law at a corner."""
-        dynamics = self.dynamics(stage)
-        held = {REFERENCE: self.values["V_ref"]}
-        return _modulated(self, stage, dynamics, held)
+        Raises
+        ------
+        NoResultError
+            If none is found.
+        """
+        modulator = self.modulator(stage)
+        dynamics = self.network.dynamics(self.values, stage.held)
+        rest = dynamics.rest(modulator.command(stage.open), stage.target)
+        return stage.closed(modulator.law(dynamics, {REFERENCE: self.values["V_ref"]}), rest)
 
-    def rest(self, stage: Stage) -> Mapping[str, float]:
-        """Return where the states of the law rest, about."""
-        return self.dynamics(stage).rest(self.command(stage), stage.target)
+    def plant(self, stage: Stage) -> Gain:
+        """Return the response of what is held to the output of the amplifier, exact, the loop opened there.
 
-    def command(self, stage: Stage) -> float:
-        """Return the output of the amplifier that the pulses of the steady state need, about [V]."""
+        Raises
+        ------
+        NoResultError
+            If there is no steady state.
+        """
         if not self.peak:
-            return stage.open.control * self.ramp(stage.v_in)
-        assert self.loop.peak is not None
-        recording = record(stage.open)
-        tripped = [s for s in stage.open.engine.switches if s in peaks(self, stage)]
-        largest = max(recording.measures(f"{s}.i").maximum for s in tripped)
-        return self.loop.peak.sense * largest + self.slope * stage.open.control * stage.circuit.period
-
-    @cached_property
-    def _plants(self) -> dict[tuple[int, int, float, float], Responses]:
-        return {}
-
-    def plant(self, stage: Stage, frequencies: NDArray[np.float64]) -> Complex:
-        """Return the response of what is held to the output of the amplifier, (f,), exact, the loop opened there."""
-        if not self.peak:
-            return stage.plant(frequencies) / self.ramp(stage.v_in)
-        key = (stage.i, stage.j, stage.v_in, stage.i_o)
-        if key not in self._plants:
-            fixed = Dynamics({}, {"v_c": 1.0}, lambda command, _: {"v_c": command})
-            law = _modulated(self, stage, fixed, {"v_c": self.command(stage)})
-            self._plants[key] = Responses(stage.closed(law, {}))
-        return self._plants[key].analyser("v_c", ("held",), frequencies)["held"]
+            ramp = self.ramp(stage.v_in)
+            return lambda frequencies: stage.plant(frequencies) / ramp
+        modulator = self.modulator(stage)
+        law = modulator.law(FIXED, {"v_c": modulator.command(stage.open)})
+        responses = Responses(stage.closed(law, {}))
+        return lambda frequencies: responses.analyser("v_c", ("held",), frequencies)["held"]
 
 
-def peaks(loop: Analogue, stage: Stage) -> tuple[str, ...]:
-    """Return the switches whose pulses the control moves and ends."""
-    edges = stage.open.engine.schedule(stage.open.control)
-    switches, found = stage.open.engine.switches, set()
-    for k in range(len(edges.masks)):
-        falls = int(edges.masks[k - 1]) & ~int(edges.masks[k])
-        if edges.slopes[k] != 0.0:
-            found |= {name for bit, name in enumerate(switches) if (falls >> bit) & 1}
-    return tuple(name for name in switches if name in found)
-
-
-def _modulated(loop: Analogue, stage: Stage, dynamics: Dynamics, held: Mapping[str, float]) -> Law:
-    outputs = {"command": dynamics.command}
-    most = loop.loop.longest
-    if not loop.peak:
-        level = times(dynamics.command, 1.0 / loop.loop.ramp)
-        return Law(dynamics.rates, level=level, held=held, most=most, outputs=outputs, feed=loop.feed)
-    peak = loop.loop.peak
-    assert peak is not None
-    ended = {
-        name: Peak({**dynamics.command, f"{name}.i": -peak.sense}, loop.slope, peak.blanking)
-        for name in peaks(loop, stage)
-    }
-    return Law(dynamics.rates, peaks=ended, held=held, command=dynamics.command, most=most, outputs=outputs)
-
-
-def given(loop: Loop, design: Design) -> dict[str, float]:
+def given(loop: Loop) -> dict[str, float]:
     """Return what the file says of the amplifier, by symbol."""
     a = loop.amplifier
     return {
@@ -163,10 +131,14 @@ def given(loop: Loop, design: Design) -> dict[str, float]:
         "f_o": a.pole,
         "V_F": a.forward_voltage,
         "I_b": a.bias,
+        "V_cc": a.supply,
+        "A_0": math.inf if a.gain is None else 10.0 ** (a.gain / 20.0),
+        "f_u": math.inf if a.bandwidth is None else a.bandwidth,
     }
 
 
-UNITS = {"R": ("Ω", RESISTANCE), "C": ("F", CAPACITANCE)}
+DIMENSIONS = {"R": RESISTANCE, "C": CAPACITANCE}
+"""What a component of a network is, by the first letter of its symbol."""
 
 MEANINGS = {
     "V_ref": ("V", "reference", "control.reference"),
@@ -184,9 +156,9 @@ MEANINGS = {
 }
 
 
-def derived(loop: Loop, design: Design, network: Network, target: float, aims: Mapping[str, float]) -> Sheet:
+def derived(loop: Loop, network: Network, target: float, aims: Mapping[str, float]) -> Sheet:
     """Return the derivation of a network: divider, then its values from the aims at the crossover."""
-    known = {**given(loop, design), "V_h": target, "R_1": upper(loop, target), **aims}
+    known = {**given(loop), "V_h": target, "R_1": upper(loop, target), **aims}
     sheet = Sheet((1, 1))
     for symbol in ("V_ref", "R_1", "V_h", "f_c", "G_c", "b_c", *network.needs):
         unit, meaning, key = MEANINGS[symbol]
@@ -194,7 +166,7 @@ def derived(loop: Loop, design: Design, network: Network, target: float, aims: M
     for line in (DIVIDER, *network.lines):
         sheet.derive(line)
         if line.symbol in loop.values:
-            sheet.choose(line.symbol, parse(loop.values[line.symbol], UNITS[line.symbol[0]][1]))
+            sheet.choose(line.symbol, parse(loop.values[line.symbol], DIMENSIONS[line.symbol[0]]))
     return sheet
 
 
@@ -219,16 +191,9 @@ def upper(loop: Loop, target: float) -> float:
     return min(inside, key=lambda r: (round(off(r), 4), abs(r - loop.divider)), default=loop.divider)
 
 
-def values_of(sheet: Sheet, loop: Loop, design: Design) -> dict[str, float]:
+def values_of(sheet: Sheet, loop: Loop) -> dict[str, float]:
     """Return the values of a derivation, and what the amplifier brings along."""
-    gain = loop.amplifier.gain
-    return {
-        **given(loop, design),
-        "V_cc": loop.amplifier.supply,
-        **{value.symbol: value.worst for value in sheet},
-        "A_0": math.inf if gain is None else 10.0 ** (gain / 20.0),
-        "f_u": math.inf if loop.amplifier.bandwidth is None else loop.amplifier.bandwidth,
-    }
+    return {**given(loop), **{value.symbol: value.worst for value in sheet}}
 
 
 def preferred(values: Mapping[str, float], network: Network, series: tuple[str, str]) -> dict[str, float]:
@@ -246,8 +211,6 @@ def require_values(loop: Loop, network: Network) -> None:
     InputError
         Naming the nearest one.
     """
-    from jump_lane.errors import nearest
-
     known = {*network.values, "R_b"}
     for symbol in loop.values:
         if symbol not in known:
@@ -273,30 +236,19 @@ def require_reference(loop: Loop, stage: Stage) -> None:
         )
 
 
-def falling_slope(design: Design, sense: float) -> float:
-    """Return the steepest fall of the sensed current, as the switch sees it, over all corners [V/s].
+def falling_slope(stages: Iterable[Stage], sense: float) -> float:
+    """Return the steepest fall of the sensed current over some corners, as the switch would see it [V/s].
 
-    It is that at which the sum of slopes is nought over a period: rise·D/(1 − D).
+    While a switch is on its current rises; the volt-seconds of the inductor balance, so that it falls by as much in the rest of a
+    period of continuous conduction: rise·D/(1 − D).
     """
-    from jump_lane.control.stage import corners
-
     steepest = 0.0
-    for stage in corners(design):
-        state = stage.open
-        recording = record(state)
-        engine = state.engine
-        for name in _ended(stage):
-            row = recording.index(f"{name}.i")
-            for k, c in enumerate(recording.trace.configurations.tolist()):
-                if not (engine.combo(c) >> engine.switches.index(name)) & 1:
-                    continue
-                start, end = recording.ends(k, f"{name}.i")
-                span = float(recording.trace.durations[k]) * engine.tick
-                duty = float(recording.trace.durations[k]) / recording.trace.length
-                if span > 0.0 and row >= 0 and 0.0 < duty < 1.0:
-                    steepest = max(steepest, (end - start) / span * duty / (1.0 - duty))
+    for stage in stages:
+        recording = record(stage.open)
+        for name in stage.ended:
+            for k, stretch in enumerate(recording.stretches):
+                duty = (stretch.end - stretch.start) / recording.period
+                if name in stretch.conducting and 0.0 < duty < 1.0:
+                    start, end = recording.ends(k, f"{name}.i")
+                    steepest = max(steepest, (end - start) / ((1.0 - duty) * recording.period))
     return sense * steepest
-
-
-def _ended(stage: Stage) -> tuple[str, ...]:
-    return peaks(Analogue(Loop(), NETWORKS["type II"]["operational"], {}), stage)

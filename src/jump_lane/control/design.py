@@ -18,10 +18,10 @@ from jump_lane.control.analogue import (
     require_values,
     values_of,
 )
-from jump_lane.control.digital import Gains, Sampled, gains_for
-from jump_lane.control.loops import AnyLoop, Closed, Proof, close, prove
-from jump_lane.control.margins import margins
-from jump_lane.control.stage import Stage, corners, degrees, nominal, require_duty
+from jump_lane.control.digital import Gains, Sampled, gains_for, slowly
+from jump_lane.control.loops import AnyLoop, Proof, close, prove
+from jump_lane.control.margins import Gain, margins
+from jump_lane.control.stage import Corners, Stage, corners, degrees, require_duty
 from jump_lane.equations.sheet import Sheet
 from jump_lane.errors import InputError, NoResultError
 from jump_lane.quantities import show
@@ -38,11 +38,11 @@ what [°]."""
 NEAR_CROSSOVER, NEAR_PHASE = 2e-3, 0.1
 """How closely crossover (relative) and phase margin [°] are met."""
 
-HIGHEST, LOWEST = 0.25, 2e-4
-"""Range of crossovers that are tried, over the switching frequency."""
+HIGHEST, LOWEST, NYQUIST = 0.25, 2e-4, 0.45
+"""Range of crossovers that are tried, and the highest that is aimed at, over the switching frequency."""
 
-TRIED = 14
-"""Crossovers tried on the way down, and then halvings between the last two."""
+TRIED, HALVINGS = 14, 5
+"""Crossovers tried on the way down, and then between the last two."""
 
 SERIES = ("E96", "E24")
 """Series of resistors and of capacitors."""
@@ -58,40 +58,44 @@ class LoopDesign:
         With values that can be bought, if they were asked for.
     sheet
         Derivation of the network; None for a digital loop.
-    aim
-        Crossover aimed at [Hz].
-    hinders
-        What stands against what is asked, in words.
-    exact
-        The derived values, before those of a series replaced them.
+    hinder
+        What stands against what is asked, in words; nothing if nothing does.
+    proofs
+        Of every corner, and of an optocoupler at the ends of its transfer ratio.
     """
 
     design: Design
+    corners: Corners
     loop: AnyLoop
     sheet: Sheet | None
-    aim: float
-    hinders: tuple[str, ...]
-    exact: AnyLoop
-    proofs: tuple[Proof, ...] = ()
+    hinder: str
+    proofs: tuple[Proof, ...]
 
     @property
     def nominal(self) -> Stage:
         """Where it was designed: nominal input, full load."""
-        return nominal(self.design)
+        return self.corners.nominal
+
+    @property
+    def middle(self) -> Proof | None:
+        """What is proven there; None if that failed."""
+        found = (p for p in self.proofs if p.words == self.nominal.words and not p.failure)
+        return next(found, None)
 
 
 @dataclass(frozen=True)
 class _Try:
+    """A loop with exact values: its crossover [Hz] and phase margin [°] where it was designed."""
+
     loop: AnyLoop
     sheet: Sheet | None
     crossover: float
     phase: float
-    gain: float
     stable: bool
     hinder: str = ""
 
 
-def loop_of(design: Design) -> Loop:
+def loop_of(design: Design, stage: Stage) -> Loop:
     """Return the loop of a file.
 
     Raises
@@ -105,22 +109,20 @@ def loop_of(design: Design) -> Loop:
             "control: there is no such table in the file; expected [control] with kind, network and crossover, such as\n"
             '[control]\nkind = "voltage"\nnetwork = "type III"\ncrossover = "20 kHz"'
         )
-    half = 0.5 / nominal(design).circuit.period
+    half = 0.5 / stage.circuit.period
     if loop.crossover is not None and loop.crossover >= half:
         raise InputError(
             f"control.crossover: {show(loop.crossover, 'Hz')} is not below half the switching frequency, {show(half, 'Hz')}; "
             "a loop that acts once a period cannot have it"
         )
-    if loop.kind == "digital":
-        if loop.digital.sample > 0.0 and loop.digital.delay == 0:
-            raise InputError(
-                "control.digital.delay: 0 with a sample within the period; expected at least 1, as the pulse has begun by then"
-            )
-        return loop
-    require_duty(design)
-    network = network_of(loop)
-    require_values(loop, network)
-    require_reference(loop, nominal(design))
+    if loop.deviation is not None and stage.string:
+        raise InputError(
+            "control.deviation: the load is a string of LEDs, which takes no load step; expected none"
+        )
+    if loop.kind != "digital":
+        require_duty(design)
+        require_values(loop, network_of(loop))
+        require_reference(loop, stage)
     return loop
 
 
@@ -139,93 +141,89 @@ def design_loop(design: Design, fitted: bool = True) -> LoopDesign:
     NoResultError
         If the power stage has no steady state at nominal input and full load.
     """
-    loop = loop_of(design)
-    stage = nominal(design)
-    maker = _maker(loop, design, stage)
-    found = maker.everywhere(loop.crossover) if loop.crossover is not None else maker.fastest()
-    used = found.loop
-    if fitted and isinstance(used, Analogue):
-        chosen = preferred(used.values, used.network, SERIES)
-        chosen = {s: v for s, v in chosen.items() if s not in loop.values}
-        used = used.with_values(chosen)
-    proofs = tuple(prove(used, s) for s in corners(design))
-    hinders = (found.hinder,) if found.hinder else ()
-    return LoopDesign(design, used, found.sheet, found.crossover, hinders, found.loop, proofs)
+    places = corners(design)
+    loop = loop_of(design, places.nominal)
+    maker = _Maker(loop, places, _maker(loop, places), fitted)
+    found, proofs = maker.everywhere(loop.crossover) if loop.crossover is not None else maker.fastest()
+    return LoopDesign(design, places, maker.bought(found.loop), found.sheet, found.hinder, proofs)
+
+
+Proven = tuple[_Try, tuple[Proof, ...]]
 
 
 class _Maker:
-    """Makes loops for a crossover at one stage."""
+    """Makes loops for a crossover and a phase margin at nominal input and full load, and proves them everywhere."""
 
     def __init__(
-        self, loop: Loop, design: Design, stage: Stage, make: Callable[[float, float, float], _Try]
+        self, loop: Loop, places: Corners, make: Callable[[float, float], _Try], fitted: bool
     ) -> None:
-        self.loop, self.design, self.stage, self._make = loop, design, stage, make
-        self.sampling = 1.0 / stage.responses.period
+        self.loop, self.places, self._make, self._fitted = loop, places, make, fitted
+        self.sampling = 1.0 / places.nominal.responses.period
+        kind = loop.digital.gains if loop.kind == "digital" else loop.network
+        self._fixed = kind == "integral"
+        """Whether the margin follows from the crossover."""
 
-    def everywhere(self, crossover: float) -> _Try:
+    def bought(self, loop: AnyLoop) -> AnyLoop:
+        """Return a loop with values of components that can be bought, if such are wanted."""
+        if not self._fitted or isinstance(loop, Sampled):
+            return loop
+        chosen = preferred(loop.values, loop.network, SERIES)
+        return loop.with_values({s: v for s, v in chosen.items() if s not in self.loop.values})
+
+    def proven(self, loop: AnyLoop) -> tuple[Proof, ...]:
+        """Prove a loop, with values that can be bought, at every corner."""
+        variants = _variants(self.bought(loop))
+        return tuple(prove(one, stage, words) for words, one in variants for stage in self.places.every)
+
+    def everywhere(self, crossover: float) -> Proven:
         """Return the loop with a crossover at nominal input and full load whose phase margin holds at every corner, if one does;
         else the one that has it where it was designed."""
-        first = found = self.at(crossover, self.loop.phase_margin)
         asked = self.loop.phase_margin
+        first = found = self.at(crossover, asked)
+        at_first = proofs = self.proven(found.loop)
+        aim = asked
         for _ in range(CORNER_ROUNDS):
-            if found.hinder or self._fixed:
-                return first
-            short = self.loop.phase_margin - self._least(found.loop)
-            if short <= 0.0:
-                return found
-            asked = min(asked + 1.5 * short + EXTRA, HIGHEST_MARGIN)
-            found = self.at(crossover, asked)
-        return first
-
-    def _least(self, loop: AnyLoop) -> float:
-        """Return the least phase margin at any corner; none where one is unstable."""
-        proofs = [prove(loop, stage) for stage in corners(self.design)]
-        return min(p.margins.phase if p.stable else -180.0 for p in proofs)
+            short = asked - min(p.margins.phase if p.stable else -180.0 for p in proofs)
+            if found.hinder or self._fixed or short <= 0.0:
+                break
+            aim = min(aim + 1.5 * short + EXTRA, HIGHEST_MARGIN)
+            found = self.at(crossover, aim)
+            proofs = self.proven(found.loop)
+        else:
+            return first, at_first
+        return (first, at_first) if found.hinder else (found, proofs)
 
     def at(self, crossover: float, phase: float) -> _Try:
         """Return the loop with a crossover and a phase margin, its aims moved until the exact loop meets them."""
         aim, margin = crossover, phase
-        best: _Try | None = None
+        tried: list[_Try] = []
         for _ in range(ROUNDS):
-            found = self._make(aim, margin, 1.0)
-            best = (
-                found
-                if best is None or _off(found, crossover, phase) < _off(best, crossover, phase)
-                else best
-            )
+            found = self._make(aim, margin)
+            tried.append(found)
             if found.hinder or not math.isfinite(found.crossover):
                 break
             missed = phase - found.phase
-            if abs(found.crossover / crossover - 1.0) < NEAR_CROSSOVER and (
-                abs(missed) < NEAR_PHASE or self._fixed
-            ):
+            reached = abs(found.crossover / crossover - 1.0) < NEAR_CROSSOVER
+            if reached and (abs(missed) < NEAR_PHASE or self._fixed):
                 break
-            aim *= min(max(crossover / found.crossover, 0.5), 2.0)
-            aim = min(aim, 0.45 * self.sampling)
+            aim = min(aim * min(max(crossover / found.crossover, 0.5), 2.0), NYQUIST * self.sampling)
             margin = min(max(margin + missed, 5.0), 150.0)
-        assert best is not None
-        return best
+        return min(tried, key=lambda t: _off(t, crossover, phase))
 
-    @property
-    def _fixed(self) -> bool:
-        return self.loop.network == "integral" or self.loop.digital.gains == "integral"
-
-    def fastest(self) -> _Try:
-        """Return the loop with the highest crossover whose margins hold at all corners."""
-        grid = np.geomspace(HIGHEST, LOWEST, TRIED) * self.sampling
-        above, good = None, None
-        for f in grid:
-            found = self.everywhere(float(f))
-            if self._holds(found):
-                good = found
+    def fastest(self) -> Proven:
+        """Return the loop with the highest crossover whose margins hold at all corners; the slowest tried if none does."""
+        above = math.nan
+        for f in np.geomspace(HIGHEST, LOWEST, TRIED) * self.sampling:
+            good = self.everywhere(float(f))
+            if self._holds(good):
                 break
             above = float(f)
-        if good is None:
-            return self.at(float(grid[-1]), self.loop.phase_margin)
-        if above is None:
+        else:
             return good
-        low, high = good.crossover, above
-        for _ in range(5):
+        if not math.isfinite(above):
+            return good
+        low, high = good[0].crossover, above
+        for _ in range(HALVINGS):
             middle = math.sqrt(low * high)
             found = self.everywhere(middle)
             if self._holds(found):
@@ -234,66 +232,76 @@ class _Maker:
                 high = middle
         return good
 
-    def _holds(self, found: _Try) -> bool:
-        if found.hinder or not found.stable or found.phase < self.loop.phase_margin - NEAR_PHASE:
-            return False
-        for stage in corners(self.design):
-            proof = prove(found.loop, stage)
-            if not proof.stable or proof.margins.phase < self.loop.phase_margin:
-                return False
-            if proof.margins.gain < self.loop.gain_margin:
-                return False
-        return True
+    def _holds(self, found: Proven) -> bool:
+        asked, least = self.loop.phase_margin, self.loop.gain_margin
+        return not found[0].hinder and all(
+            p.stable and p.margins.phase >= asked and p.margins.gain >= least for p in found[1]
+        )
+
+
+def _variants(loop: AnyLoop) -> list[tuple[str, AnyLoop]]:
+    """Return a loop, and with an optocoupler the same at the ends of its transfer ratio, in words."""
+    out: list[tuple[str, AnyLoop]] = [("", loop)]
+    if isinstance(loop, Sampled) or loop.loop.amplifier.kind != "optocoupler":
+        return out
+    amplifier = loop.loop.amplifier
+    for off in (-amplifier.spread, amplifier.spread):
+        if off:
+            ratio = amplifier.transfer * (1.0 + off)
+            out.append((f"transfer ratio {100.0 * ratio:.3g} %", loop.with_values({"r_t": ratio})))
+    return out
 
 
 def _off(found: _Try, crossover: float, phase: float) -> float:
+    """Return how far a loop is from what was wanted: a factor e of the crossover counts as 30° do."""
     if not math.isfinite(found.crossover):
         return math.inf
     unstable = 0.0 if found.stable else 10.0
     return unstable + abs(math.log(found.crossover / crossover)) + max(phase - found.phase, 0.0) / 30.0
 
 
-def _maker(loop: Loop, design: Design, stage: Stage) -> _Maker:
+def _maker(loop: Loop, places: Corners) -> Callable[[float, float], _Try]:
+    stage = places.nominal
     if loop.kind == "digital":
-        return _Maker(loop, design, stage, lambda f, m, _: _digital(loop, stage, f, m))
-    network = network_of(loop)
-    slope = loop.peak.slope * falling_slope(design, loop.peak.sense) if loop.peak is not None else 0.0
-    start = Analogue(loop, network, {}, slope, design.at().inputs[0])
-    return _Maker(loop, design, stage, lambda f, m, _: _analogue(start, stage, f, m))
+        return lambda crossover, margin: _digital(loop, stage, crossover, margin)
+    peak = loop.peak
+    slope = 0.0 if peak is None else peak.slope * falling_slope(places.every, peak.sense)
+    start = Analogue(loop, network_of(loop), {}, slope, stage.v_in)
+    plant = start.plant(stage)
+    return lambda crossover, margin: _analogue(start, plant, stage, crossover, margin)
 
 
-def _analogue(start: Analogue, stage: Stage, crossover: float, margin: float) -> _Try:
+def _analogue(start: Analogue, plant: Gain, stage: Stage, crossover: float, margin: float) -> _Try:
     """Return a network for a crossover and a phase margin [°] by the exact plant, and what the exact loop then has."""
     loop, network = start.loop, start.network
-    plant = complex(start.plant(stage, np.array([crossover]))[0])
+    there = complex(plant(np.array([crossover]))[0])
     low, high = network.boost
-    needed = margin - degrees(plant) - 90.0
-    boost = min(max(needed, low), high)
+    needed = margin - degrees(there) - 90.0
     hinder = ""
     if needed > high + 0.5:
         hinder = (
             f"a phase margin of {margin:.4g}° at {show(crossover, 'Hz')} needs {needed:.0f}° of boost, as the power stage lags by "
-            f"{-degrees(plant):.0f}° there; {network.title} gives at most {high:.0f}°"
+            f"{-degrees(there):.0f}° there; {network.title} gives at most {high:.0f}°"
         )
-    aims = {"f_c": crossover, "G_c": 1.0 / abs(plant), "b_c": boost}
-    sheet = derived(loop, stage.design, network, stage.target, aims)
-    found = Analogue(loop, network, values_of(sheet, loop, stage.design), start.slope, start.nominal)
-    return _judged(found, sheet, stage, hinder)
+    aims = {"f_c": crossover, "G_c": 1.0 / abs(there), "b_c": min(max(needed, low), high)}
+    sheet = derived(loop, network, stage.target, aims)
+    return _judged(start.with_values(values_of(sheet, loop)), sheet, stage, hinder)
 
 
 def _digital(loop: Loop, stage: Stage, crossover: float, margin: float) -> _Try:
-    d = loop.digital
-    plain = Sampled(loop, Gains(0.0, 0.0))
-    plant = complex(plain.plant(stage, np.array([crossover]))[0])
-    still = float(plain.plant(stage, np.array([1e-6 / stage.responses.period]))[0].real)
-    gains = gains_for(loop, stage.responses.period, plant, still, crossover, margin)
+    """Return gains for a crossover and a phase margin [°], those of the file in their place, and what the loop then has."""
+    d, responses = loop.digital, stage.responses
+    plant = complex(responses.sampled("held", np.array([crossover]), d.sample)[0])
+    still = slowly(responses)
+    gains = gains_for(loop, responses.period, plant, still, crossover, margin)
     hinder = ""
     if gains.integral * still <= 0.0:
+        late = np.exp(-2j * math.pi * crossover * responses.period * d.delay)
         hinder = (
             f"no gains give a phase margin of {margin:.4g}° at {show(crossover, 'Hz')}: the power stage and the delay lag by "
-            f"{-degrees(plant * np.exp(-2j * math.pi * crossover * stage.responses.period * d.delay)):.0f}° there"
+            f"{-degrees(plant * late):.0f}° there"
         )
-        gains = Gains(gains.proportional, math.copysign(1e-12, still))
+        gains = Gains(gains.proportional, 0.0)
     gains = Gains(
         gains.proportional if d.proportional is None else d.proportional,
         gains.integral if d.integral is None else d.integral,
@@ -304,11 +312,8 @@ def _digital(loop: Loop, stage: Stage, crossover: float, margin: float) -> _Try:
 def _judged(loop: AnyLoop, sheet: Sheet | None, stage: Stage, hinder: str) -> _Try:
     try:
         closed = close(loop, stage)
-        seen = margins(closed.gain, 1.0 / closed.responses.period)
+        seen = margins(closed.gain, closed.sampling)
         stable = bool(np.abs(closed.multipliers).max(initial=0.0) < 1.0)
     except NoResultError as error:
-        return _Try(loop, sheet, math.nan, -180.0, 0.0, False, hinder or str(error))
-    return _Try(loop, sheet, seen.crossover, seen.phase, seen.gain, stable, hinder)
-
-
-__all__ = ["Closed", "LoopDesign", "design_loop", "loop_of"]
+        return _Try(loop, sheet, math.nan, -180.0, False, hinder or str(error))
+    return _Try(loop, sheet, seen.crossover, seen.phase, stable, hinder)

@@ -14,7 +14,6 @@ from __future__ import annotations
 
 import math
 from collections import deque
-from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from statistics import median
 
@@ -22,9 +21,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.circuit.control import Control
+from jump_lane.control.margins import Gain
 from jump_lane.control.stage import Complex, Stage
 from jump_lane.spec.loop import Loop
-from jump_lane.switching.response import Responses, resolvent
+from jump_lane.switching.response import Responses, multipliers
 
 SEED = 1
 """Of the noise of readings: every run sees the same."""
@@ -61,35 +61,18 @@ class Sampled:
             * z ** -float(self.loop.digital.delay)
         )
 
-    def plant(self, stage: Stage, frequencies: NDArray[np.float64]) -> Complex:
-        """Return the sampled response of what is held to the control variable, (f,)."""
-        return self.sampled(stage.responses, frequencies)
+    def plant(self, stage: Stage) -> Gain:
+        """Return the sampled response of what is held (row ``held``) to the control variable."""
+        return lambda frequencies: stage.responses.sampled("held", frequencies, self.loop.digital.sample)
 
-    def loop_gain(self, stage: Stage, frequencies: NDArray[np.float64]) -> Complex:
-        """Return the loop gain, (f,)."""
-        return of_samples(self, stage.responses)[0](frequencies)
+    def gain(self, responses: Responses, frequencies: NDArray[np.float64]) -> Complex:
+        """Return the loop gain around a power stage in open loop, (f,)."""
+        plant = responses.sampled("held", frequencies, self.loop.digital.sample)
+        return self.law_gain(frequencies, responses.period) * plant
 
-    def multipliers(self, stage: Stage) -> Complex:
+    def multipliers(self, responses: Responses) -> Complex:
         """Return the multipliers of the closed loop, the largest first."""
-        return of_samples(self, stage.responses)[1]
-
-    def sampled(self, responses: Responses, frequencies: NDArray[np.float64]) -> Complex:
-        """Return the sampled response of the row ``held`` to the control variable, (f,)."""
-        row, direct = responses.seen("held", self.loop.digital.sample)
-        phi, gamma = responses.tangent[:, :-1], responses.tangent[:, -1:]
-        return resolvent(phi, gamma, row[None], responses.period, frequencies)[:, 0, 0] + direct
-
-
-def of_samples(
-    loop: Sampled, responses: Responses
-) -> tuple[Callable[[NDArray[np.float64]], Complex], Complex]:
-    """Return the loop gain of a digital loop around a power stage in open loop, and its multipliers, the largest first."""
-
-    def gain(frequencies: NDArray[np.float64]) -> Complex:
-        return loop.law_gain(frequencies, responses.period) * loop.sampled(responses, frequencies)
-
-    found = np.linalg.eigvals(_map(loop, responses)).astype(complex)
-    return gain, np.asarray(found[np.argsort(-np.abs(found), kind="stable")])
+        return multipliers(_map(self, responses))
 
 
 def _map(loop: Sampled, responses: Responses) -> NDArray[np.float64]:
@@ -118,6 +101,11 @@ def _map(loop: Sampled, responses: Responses) -> NDArray[np.float64]:
     for k in range(d):
         out[n + 1 + k] = asked if k == d - 1 else np.eye(size)[n + 2 + k]
     return out
+
+
+def slowly(responses: Responses) -> float:
+    """Return what the control does to what is held when it moves slowly."""
+    return float(responses.sampled("held", np.array([1e-6 / responses.period]))[0].real)
 
 
 def gains_for(
@@ -221,11 +209,7 @@ class Controller:
         return value if bits is None else math.floor(value * 2.0**bits + 0.5) / 2.0**bits
 
 
-def wanders(loop: Loop, stage: Stage) -> bool:
-    """Tell whether a step of the control moves the output by more than a step of the reading: then no reading of the right
+def wanders(duty_step: float, step: float, responses: Responses) -> bool:
+    """Tell whether a step of the control moves what is held by more than a step of its reading: then no reading of the right
     value may exist, and the loop wanders about it (Peterchev and Sanders 2003)."""
-    d = loop.digital
-    if d.duty_step is None or d.voltage_step is None:
-        return False
-    still = abs(complex(stage.plant(np.array([1e-6 * stage.circuit.frequency]))[0]))
-    return d.duty_step * still > d.voltage_step
+    return duty_step * abs(slowly(responses)) > step

@@ -61,10 +61,7 @@ def planned(
     out = []
     for k, event in enumerate(sorted(events, key=lambda e: e.at)):
         where = f"event {k + 1} (at {show(event.at, 's')})"
-        if event.at >= end:
-            raise InputError(
-                f"{where}: the run ends at {show(end, 's')}; expected a later --end, or an earlier event"
-            )
+        require_within(event.at, end, where)
         out.append(_planned(stage, event, state, where, loop_kind))
     return out
 
@@ -94,7 +91,7 @@ def _load(stage: Stage, event: Event, state: _State, where: str, _: str) -> Plan
     words = f"load {show(state.load + state.extra, 'A')} → {show(event.load, 'A')}"
     if event.over > 0.0 or state.extra:
         wanted = event.load - state.load
-        changes = tuple(_ramped(DISTURBANCE, event, state.extra, wanted))
+        changes = tuple(ramped(DISTURBANCE, event.at, event.over, state.extra, wanted))
         state.extra = wanted
         return Planned(event, f"{words} in {show(event.over, 's')}", changes)
     state.load = event.load
@@ -127,7 +124,7 @@ def _input(stage: Stage, event: Event, state: _State, where: str, _: str) -> Pla
         raise InputError(f"{where}.input: this circuit has no single source that could step")
     words = f"input {show(state.v_in, 'V')} → {show(event.input, 'V')}"
     # the source stands upside down, so that its current is the one that it delivers
-    changes = tuple(_ramped(SOURCE, event, stage.v_in - state.v_in, stage.v_in - event.input))
+    changes = tuple(ramped(SOURCE, event.at, event.over, stage.v_in - state.v_in, stage.v_in - event.input))
     state.v_in = event.input
     return Planned(event, words + (f" in {show(event.over, 's')}" if event.over else ""), changes)
 
@@ -142,10 +139,13 @@ def _setpoint(stage: Stage, event: Event, state: _State, where: str, loop_kind: 
     words = f"set-point {show(state.target, unit)} → {show(event.setpoint, unit)}"
     before, state.target = state.target, event.setpoint
     if loop_kind == "digital":
-        return Planned(event, words, (Change(event.at, reference=event.setpoint),))
+        slope = (event.setpoint - before) / event.over if event.over else 0.0
+        return Planned(event, words, (Change(event.at, reference=event.setpoint, slope=slope),))
     assert stage.design.spec.control is not None
     scale = stage.design.spec.control.reference / stage.target
-    return Planned(event, words, tuple(_ramped(REFERENCE, event, scale * before, scale * event.setpoint)))
+    return Planned(
+        event, words, tuple(ramped(REFERENCE, event.at, event.over, scale * before, scale * event.setpoint))
+    )
 
 
 def _short(stage: Stage, event: Event, state: _State, where: str, _: str) -> Planned:
@@ -196,10 +196,24 @@ def _with_load(circuit: Circuit, elements: tuple[Element, ...], name: str) -> Ci
     return replace(circuit, elements=(*kept[:at], *elements, *kept[at + 1 :]))
 
 
-def _ramped(name: str, event: Event, before: float, after: float) -> Iterator[Change]:
+def ramped(name: str, at: float, over: float, before: float, after: float) -> Iterator[Change]:
     """Yield the changes of a value that steps, or rises evenly."""
-    if event.over == 0.0:
-        yield Change(event.at, name, after)
+    if over == 0.0:
+        yield Change(at, name, after)
         return
-    yield Change(event.at, name, before, (after - before) / event.over)
-    yield Change(event.at + event.over, name, after)
+    yield Change(at, name, before, (after - before) / over)
+    yield Change(at + over, name, after)
+
+
+def require_within(at: float, end: float, where: str) -> None:
+    """Refuse an event that a run does not reach.
+
+    Raises
+    ------
+    InputError
+        With both instants.
+    """
+    if at >= end:
+        raise InputError(
+            f"{where}: the run ends at {show(end, 's')}; expected a later --end, or an earlier event"
+        )

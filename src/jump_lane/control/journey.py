@@ -12,9 +12,10 @@ from jump_lane.circuit.law import Law, Row
 from jump_lane.control.design import LoopDesign
 from jump_lane.control.digital import Sampled
 from jump_lane.control.events import Planned, planned
-from jump_lane.control.loops import AnyLoop, controller, law_of
+from jump_lane.control.loops import AnyLoop, close, controller
+from jump_lane.control.modulator import COMMAND
 from jump_lane.control.network import REFERENCE
-from jump_lane.control.stage import Stage
+from jump_lane.control.stage import SOURCE, Stage
 from jump_lane.errors import NoResultError
 from jump_lane.judge.rating import BLOCKED, PEAK, ratings_of
 from jump_lane.judge.stress import VALVES
@@ -22,16 +23,19 @@ from jump_lane.operating.mode import simulated_mode
 from jump_lane.spec import Spec
 from jump_lane.spec.loop import Event
 from jump_lane.switching.changes import Change
-from jump_lane.switching.network import Array
 from jump_lane.switching.record import Recording
-from jump_lane.switching.steady import SteadyState
 from jump_lane.switching.transient import Passage, travel
 from jump_lane.topologies.components import components
 
 MODES = 24
 """Changes of the way it conducts that are looked at."""
 
-OUTPUT, COMMAND = "output", "command"
+HELD = "held"
+"""Row of what is held."""
+
+TAIL, DRIFT, CALM = 20, 0.2, 2.0
+"""Where an output ends is told by the last twentieth of a span; it drifts if it moves there by more than that part of the band; and
+it has settled if it has been within the band for so many periods at least."""
 
 
 @dataclass(frozen=True)
@@ -61,8 +65,11 @@ class Swing:
     high: float
     high_at: float
     settled: float | None
-    until: float
-    """When what happens is over [s]."""
+
+    @property
+    def deviation(self) -> float:
+        """How far the output goes beyond both averages."""
+        return max(self.undershoot, self.overshoot)
 
     @property
     def undershoot(self) -> float:
@@ -108,15 +115,11 @@ class Journey:
     loop: AnyLoop | None
     passage: Passage
     plan: tuple[Planned, ...]
+    changes: tuple[Change, ...]
     end: float
     rest: bool
     band: float
     complete: bool = True
-
-    @property
-    def output(self) -> str:
-        """Row of what is held."""
-        return "held"
 
     @property
     def unit(self) -> str:
@@ -125,39 +128,35 @@ class Journey:
 
     def swings(self) -> list[Swing]:
         """Return what the output does in each span between events."""
-        marks = [(0.0, 0.0, "from rest" if self.rest else "")]
-        marks += [(p.event.at, p.event.at + p.event.over, p.words) for p in self.plan]
-        last = self.passage.time
-        out = []
-        for k, (start, until, words) in enumerate(marks):
-            end = marks[k + 1][0] if k + 1 < len(marks) else last
-            if words and min(end, last) - start > 2.0 * self.stage.circuit.period:
-                out.append(self._swing(words, start, min(end, last), until))
-        return out
+        marks = [(0.0, "from rest" if self.rest else ""), *((p.event.at, p.words) for p in self.plan)]
+        ends = [*(start for start, _ in marks[1:]), self.passage.time]
+        least = CALM * self.stage.circuit.period
+        return [
+            self._swing(words, start, min(end, self.passage.time))
+            for (start, words), end in zip(marks, ends, strict=True)
+            if words and min(end, self.passage.time) - start > least
+        ]
 
-    def _swing(self, words: str, start: float, end: float, until: float) -> Swing:
+    def _swing(self, words: str, start: float, end: float) -> Swing:
         strip, period = self.passage.strip, self.stage.circuit.period
-        k = strip.names.index(self.output)
-        before = np.flatnonzero(strip.end <= start + 1e-9 * period)
-        within = np.flatnonzero((strip.start >= start - 1e-9 * period) & (strip.end <= end + 1e-9 * period))
-        tail = within[-max(len(within) // 20, 1) :]
-        average = float(np.average(strip.mean[tail, k], weights=(strip.end - strip.start)[tail]))
-        was = float(strip.mean[before[-1], k]) if len(before) else 0.0
-        low, low_at, high, high_at = strip.extremes(self.output, start, end)
+        k, within = strip.names.index(HELD), strip.within(start, end)
+        length = strip.end - strip.start
+        before = np.flatnonzero((strip.end < start + 0.5 * period) & (length > 0.5 * period))
+        tail = within[-max(len(within) // TAIL, 1) :]
+        average = float(np.average(strip.mean[tail, k], weights=length[tail]))
+        was = float(strip.mean[before[-1], k]) if len(before) and start > 0.0 else 0.0
         allowed = self.band * max(abs(average), abs(self.stage.target) * 1e-3)
-        drifting = abs(float(strip.mean[tail[-1], k]) - float(strip.mean[tail[0], k])) > 0.2 * allowed
-        low_end, high_end = float(strip.low[tail, k].min()), float(strip.high[tail, k].max())
         last: float | None
-        if min(average + allowed - high_end, low_end - average + allowed) > 0.0:
-            last = self.passage.last_outside(self.output, average - allowed, average + allowed, start, end)
+        low, high = float(strip.low[tail, k].min()), float(strip.high[tail, k].max())
+        if average - allowed < low and high < average + allowed:
+            last = self.passage.last_outside(HELD, average - allowed, average + allowed, start, end)
         else:  # it ripples by more than the band: its averages tell
             off = within[np.abs(strip.mean[within, k] - average) > allowed]
             last = float(strip.end[off[-1]]) if len(off) else start
-        calm = last is not None and not drifting and last < end - 2.0 * period
-        return Swing(
-            words, start, end, was, average, low, low_at, high, high_at,
-            max(last - start, 0.0) if calm and last is not None else None, until,
-        )  # fmt: skip
+        drift = abs(float(strip.mean[tail[-1], k] - strip.mean[tail[0], k]))
+        calm = last is not None and last < end - CALM * period and drift <= DRIFT * allowed
+        settled = max(last - start, 0.0) if calm and last is not None else None
+        return Swing(words, start, end, was, average, *strip.extremes(HELD, start, end), settled)
 
     def strains(self) -> Iterator[Strain]:
         """Yield the largest voltages and currents of every component, with what it is rated for."""
@@ -188,30 +187,28 @@ class Journey:
         return out
 
     def _mode(self, time: float, period: float) -> str:
+        """Return how a period conducts, if a change does not cut it."""
         for engine, trace, _ in self.passage.again(time + 0.1 * period, time + 0.9 * period):
-            if trace.ticks[0] == 0 and len(trace.ticks) and trace.length > 0:
-                try:
-                    return simulated_mode(self.stage.design.page, self.stage.point, Recording(engine, trace))
-                except (NoResultError, ZeroDivisionError, ValueError):
-                    return ""
+            if trace.ticks[0] == 0 and trace.length == self.passage.here.edges.length:
+                return simulated_mode(self.stage.design.page, self.stage.point, Recording(engine, trace))
         return ""
 
 
 def rows_of(stage: Stage, law: Law | None) -> dict[str, Row]:
-    """Return the rows that are followed: what is held, inductors, the command of the law, and every device."""
-    rows = {k: v for k, v in stage.watched.items() if k in ("held", "output", "input")}
-    branches = {name for name, _, _ in stage.circuit.branches}
+    """Return the rows that are followed: what is held, outputs, the command of the law, and every component."""
+    rows: dict[str, Row] = {HELD: {stage.held: 1.0}, "output": {"load.v": 1.0}, "input": {f"{SOURCE}.i": 1.0}}
     for number in range(2, len(stage.point.kinds) + 1):
         rows[f"output {number}"] = {f"load{number}.v": 1.0}
     if law is not None:
-        rows[COMMAND] = law.outputs["command"]
-    for name in stage.inductors:
-        rows[f"{name}.i"] = {f"{name}.i": 1.0}
+        rows[COMMAND] = law.outputs[COMMAND]
+    branches = {name for name, _, _ in stage.circuit.branches}
+    signals = [f"{name}.i" for name in stage.inductors]
     for component in components(stage.design, stage.point):
-        if component.kind in VALVES and component.name in branches:
-            rows[f"{component.name}.v"] = {f"{component.name}.v": 1.0}
-            rows[f"{component.name}.i"] = {f"{component.name}.i": 1.0}
-    return rows
+        if component.name in branches and component.kind in (*VALVES, "capacitor"):
+            signals.append(f"{component.name}.v")
+        if component.name in branches and component.kind in VALVES:
+            signals.append(f"{component.name}.i")
+    return rows | {signal: {signal: 1.0} for signal in signals}
 
 
 def prepare(
@@ -226,54 +223,31 @@ def prepare(
     NoResultError
         If there is no steady state to start from.
     """
+    state = stage.open if loop is None else close(loop, stage).state
+    circuit = replace(state.engine.circuit, control=state.control)
     kind = "" if loop is None else "digital" if isinstance(loop, Sampled) else "analogue"
-    law, states = (None, {}) if loop is None else law_of(loop, stage)
-    circuit = replace(stage.circuit, control=stage.open.control, law=law)
-    plan = planned(stage, circuit, events, end, kind)
-    begin: SteadyState | None = None if rest else stage.open
-    start = {} if rest else dict(states) or stage.open.states
+    plan = tuple(planned(stage, circuit, events, end, kind))
+    soft = _soft_start(stage, kind) if rest else []
     clocked = controller(loop, stage) if isinstance(loop, Sampled) else None
     if clocked is not None and rest:
-        clocked.from_rest(stage.design.spec.control.soft_start / circuit.period)  # type: ignore[union-attr]
-    moving = tuple(
-        {c.name for p in plan for c in p.changes if c.name} | ({REFERENCE} if law is not None else set())
-    )
+        control = stage.design.spec.control
+        clocked.from_rest(control.soft_start / circuit.period if control is not None else 0.0)
+    moving = {c.name for c in (*soft, *(c for p in plan for c in p.changes)) if c.name}
+    states, combo = ({}, 0) if rest else (state.engine.named(state.start), state.combo)
     passage = Passage(
-        circuit,
-        rows_of(stage, law),
-        stage.inputs,
-        moving,
-        start,
-        0 if begin is None else begin.combo,
-        clocked,
+        circuit, rows_of(stage, circuit.law), stage.inputs, tuple(moving), states, combo, clocked
     )
-    journey = Journey(stage, loop, passage, tuple(plan), end, rest, band)
-    if rest and law is not None:
-        _soft(journey)
-    return journey
+    changes = sorted((*soft, *(c for p in plan for c in p.changes)), key=lambda c: c.time)
+    return Journey(stage, loop, passage, plan, tuple(changes), end, rest, band)
 
 
-def _soft(journey: Journey) -> None:
-    """Let the reference of an analogue loop rise from zero, or be there at once."""
-    control = journey.stage.design.spec.control
-    assert control is not None
-    if control.soft_start > 0.0:
-        slope = control.reference / control.soft_start
-        journey.passage.change(Change(0.0, REFERENCE, 0.0, slope))
-
-
-def changes_of(journey: Journey) -> list[Change]:
-    """Return everything that changes on the way, in order of time."""
-    control = journey.stage.design.spec.control
-    out = [c for p in journey.plan for c in p.changes]
-    if (
-        journey.rest
-        and journey.passage.circuit.law is not None
-        and control is not None
-        and control.soft_start > 0.0
-    ):
-        out.append(Change(control.soft_start, REFERENCE, control.reference))
-    return sorted(out, key=lambda c: c.time)
+def _soft_start(stage: Stage, kind: str) -> list[Change]:
+    """Return how the reference of an analogue loop rises from zero, if it takes its time."""
+    control = stage.design.spec.control
+    if kind != "analogue" or control is None or control.soft_start == 0.0:
+        return []
+    rise = control.reference / control.soft_start
+    return [Change(0.0, REFERENCE, 0.0, rise), Change(control.soft_start, REFERENCE, control.reference)]
 
 
 def go(journey: Journey, step: Callable[[float], None] | None = None) -> Journey:
@@ -284,49 +258,60 @@ def go(journey: Journey, step: Callable[[float], None] | None = None) -> Journey
     NoResultError
         If the circuit has no consistent combination of valves on the way, or its states grow beyond all bounds.
     """
+    coming = [c for c in journey.changes if c.time < journey.end]
+    done = travelled(journey.passage, coming, journey.end, step)
+    return journey if done else replace(journey, complete=False)
+
+
+def travelled(
+    passage: Passage, changes: Sequence[Change], end: float, step: Callable[[float], None] | None
+) -> bool:
+    """Run a passage to its end [s]; tell whether it was not interrupted."""
     try:
-        travel(journey.passage, [c for c in changes_of(journey) if c.time < journey.end], journey.end, step)
+        travel(passage, changes, end, step)
     except KeyboardInterrupt:
-        return replace(journey, complete=False)
-    return journey
+        return False
+    return True
 
 
 AFTER, REST_PERIODS = 0.4, 400.0
 """How long a run goes on behind the last event, as a part of the time until then; and at least so many periods."""
 
 
+def length_of_run(last: float, period: float) -> float:
+    """Return how long a run takes whose last event is over at an instant, unless the user says so [s]."""
+    return last + max(AFTER * last, REST_PERIODS * period)
+
+
 def span_of(stage: Stage, spec: Spec, rest: bool) -> float:
     """Return how long a run takes unless the user says so [s]."""
-    least = REST_PERIODS * stage.circuit.period
     soft = spec.control.soft_start if rest and spec.control is not None else 0.0
     last = max((e.at + e.over for e in spec.event), default=0.0)
-    last = max(last, 2.0 * soft)
-    return last + max(AFTER * last, least)
+    return length_of_run(max(last, 2.0 * soft), stage.circuit.period)
 
 
-STEP_PERIODS = 60.0
+STEP_PERIODS, CROSSOVERS, INSTANTS = 60.0, 3.0, 8
+"""How long a load step is looked at, in periods and in periods of the crossover, whichever is longer; and at how many instants of
+the period, as the worst one is not known before."""
 
 
-def load_step(found: LoopDesign) -> tuple[Array, Array] | None:
-    """Return instants [s] and the output at a load step down from full load and back; None where the load cannot step."""
-    stage = found.nominal
-    if stage.string:
-        return None
-    loop = found.loop.loop
-    size = min(loop.step if loop.step is not None else 0.5 * stage.i_o, stage.i_o)
-    proof = next((p for p in found.proofs if p.stage.words == stage.words), None)
-    slow = (
-        3.0 / proof.margins.crossover if proof is not None and math.isfinite(proof.margins.crossover) else 0.0
-    )
-    span = max(STEP_PERIODS * stage.circuit.period, slow)
-    first = 5.3 * stage.circuit.period
-    events = (
-        Event(at=first, load=stage.i_o - size),
-        Event(at=first + span, load=stage.i_o),
-    )
-    try:
-        run = go(prepare(stage, found.loop, events, first + 2.0 * span, False, 0.02))
-    except NoResultError:
-        return None
-    time, values = run.passage.samples(0.0, run.passage.time, 40)
-    return time, values[:, run.passage.strip.names.index(run.output)]
+def load_step(found: LoopDesign, instants: int = INSTANTS) -> Journey | None:
+    """Return a load step down from full load and back, at the instant of the period where the output deviates most.
+
+    None where there is no result.
+    """
+    stage, loop = found.nominal, found.loop.loop
+    period = stage.circuit.period
+    size = min(0.5 * stage.i_o if loop.step is None else loop.step, stage.i_o)
+    crossover = math.nan if found.middle is None else found.middle.margins.crossover
+    slow = CROSSOVERS / crossover if math.isfinite(crossover) else 0.0
+    span = math.ceil(max(STEP_PERIODS, slow / period)) * period
+    runs = []
+    for k in range(instants):
+        first = (5.0 + (k + 0.5) / instants) * period
+        events = (Event(at=first, load=stage.i_o - size), Event(at=first + span, load=stage.i_o))
+        try:
+            runs.append(go(prepare(stage, found.loop, events, first + 2.0 * span, False, 0.02)))
+        except NoResultError:
+            return None
+    return max(runs, key=lambda run: max(s.deviation for s in run.swings()))

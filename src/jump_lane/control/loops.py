@@ -3,30 +3,22 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.circuit.law import Law
 from jump_lane.control.analogue import Analogue
 from jump_lane.control.digital import Controller, Sampled
 from jump_lane.control.margins import Margins, margins
 from jump_lane.control.stage import Complex, Stage
 from jump_lane.errors import NoResultError
-from jump_lane.quantities import show
+from jump_lane.operating.mode import simulated_mode
 from jump_lane.switching.record import record
 from jump_lane.switching.response import Responses
 from jump_lane.switching.steady import SteadyState
 
 AnyLoop = Analogue | Sampled
-
-UNSTABLE = 1.0
-"""A multiplier of this magnitude neither grows nor decays."""
-
-FREE = 1e-9
-"""A multiplier this near to one belongs to a state that nothing else sees."""
 
 
 @dataclass(frozen=True)
@@ -35,6 +27,8 @@ class Proof:
 
     Attributes
     ----------
+    words
+        The corner, and what else is special about it.
     margins
         Of the loop opened at the output of the amplifier (or of the controller).
     whole
@@ -48,6 +42,7 @@ class Proof:
     """
 
     stage: Stage
+    words: str
     mode: str
     control: float
     margins: Margins
@@ -64,7 +59,7 @@ class Proof:
     @property
     def stable(self) -> bool:
         """Whether every multiplier is inside the unit circle."""
-        return not self.failure and self.largest < UNSTABLE
+        return not self.failure and self.largest < 1.0
 
     @property
     def oscillation(self) -> float:
@@ -81,24 +76,39 @@ class Closed:
     responses: Responses
     loop: AnyLoop
 
+    @property
+    def sampling(self) -> float:
+        """How often the loop acts [Hz]."""
+        return 1.0 / self.responses.period
+
     def gain(self, frequencies: NDArray[np.float64]) -> Complex:
         """Return the loop gain, opened at the output of the amplifier or of the controller, (f,)."""
         if isinstance(self.loop, Sampled):
-            return self.loop.loop_gain(self.stage, frequencies)
+            return self.loop.gain(self.responses, frequencies)
         return self.responses.opened.outer_gain(frequencies)
 
     def whole(self, frequencies: NDArray[np.float64]) -> Complex:
         """Return the loop gain as the comparators see it, (f,)."""
         if isinstance(self.loop, Sampled):
-            return self.loop.loop_gain(self.stage, frequencies)
+            return self.gain(frequencies)
         return self.responses.opened.loop_gain(frequencies)
 
     @property
     def multipliers(self) -> Complex:
         """Floquet multipliers of the closed loop."""
         if isinstance(self.loop, Sampled):
-            return self.loop.multipliers(self.stage)
+            return self.loop.multipliers(self.responses)
         return self.responses.multipliers
+
+    @property
+    def control(self) -> float:
+        """The control variable: where a comparator brings an edge, how far it has moved it."""
+        engine = self.state.engine
+        trip = next((e for e in self.responses.linear.events if e.trip >= 0), None)
+        if trip is None:
+            return self.state.control
+        _, at, slope = engine.layout.trips[trip.trip]
+        return self.state.control + (trip.time / engine.circuit.period - at) / slope
 
 
 def close(loop: AnyLoop, stage: Stage) -> Closed:
@@ -111,65 +121,26 @@ def close(loop: AnyLoop, stage: Stage) -> Closed:
     """
     if isinstance(loop, Sampled):
         return Closed(stage, stage.open, stage.responses, loop)
-    state = stage.closed(loop.law(stage), loop.rest(stage))
+    state = loop.close(stage)
     return Closed(stage, state, Responses(state), loop)
 
 
-def prove(loop: AnyLoop, stage: Stage) -> Proof:
+def prove(loop: AnyLoop, stage: Stage, special: str = "") -> Proof:
     """Return margins and multipliers of a loop at a corner; a corner without a result says why."""
-    from jump_lane.operating.mode import simulated_mode
-
-    nothing = Margins((), ())
+    words = f"{stage.words}, {special}" if special else stage.words
     try:
         closed = close(loop, stage)
-        frequency = 1.0 / closed.responses.period
-        outer = margins(closed.gain, frequency)
-        inner = margins(closed.whole, frequency) if isinstance(loop, Analogue) and loop.peak else outer
+        outer = margins(closed.gain, closed.sampling)
+        inner = margins(closed.whole, closed.sampling) if isinstance(loop, Analogue) and loop.peak else outer
         recording = record(closed.state)
         mode = simulated_mode(stage.design.page, stage.point, recording)
         average = recording.measures(stage.held).average
-        return Proof(stage, mode, _control(closed), outer, inner, closed.multipliers, average)
+        return Proof(stage, words, mode, closed.control, outer, inner, closed.multipliers, average)
     except NoResultError as error:
-        return Proof(stage, "", math.nan, nothing, nothing, np.zeros(0, complex), math.nan, str(error))
-
-
-def _control(closed: Closed) -> float:
-    """Return the control variable: where a comparator brings the edge, its part of the period over how far it moves."""
-    engine, events = closed.state.engine, closed.responses.linear.events
-    if engine.circuit.law is None:
-        return closed.state.control
-    edges = engine.schedule(closed.state.control)
-    plain = engine.plain_schedule(closed.state.control)
-    for event in events:
-        if event.trip < 0:
-            continue
-        k = int(np.flatnonzero(edges.trips == event.trip)[0])
-        moving = np.flatnonzero(plain.slopes != 0.0)
-        j = int(moving[np.argmin(np.abs(moving - k))])
-        at = float(plain.ticks[j]) / plain.length
-        return closed.state.control + (event.time / closed.responses.period - at) / float(plain.slopes[j])
-    return closed.state.control
+        none = Margins((), ())
+        return Proof(stage, words, "", math.nan, none, none, np.zeros(0, complex), math.nan, str(error))
 
 
 def controller(loop: Sampled, stage: Stage) -> Controller:
     """Return a digital controller at rest at a corner."""
     return Controller(loop.loop, loop.gains, stage.design.control, stage.target, stage.open.control)
-
-
-def law_of(loop: AnyLoop, stage: Stage) -> tuple[Law | None, Mapping[str, float]]:
-    """Return the law of an analogue loop with the states where it rests; None for a digital one."""
-    if isinstance(loop, Sampled):
-        return None, {}
-    state = stage.closed(loop.law(stage), loop.rest(stage))
-    return loop.law(stage), state.engine.named(state.start)
-
-
-def told(margin: float, unit: str) -> str:
-    """Return a margin as it is read."""
-    return (
-        "none"
-        if not math.isfinite(margin)
-        else show(margin, unit)
-        if unit == "Hz"
-        else f"{margin:.1f} {unit}"
-    )

@@ -7,8 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from jump_lane.circuit.circuit import Circuit
-from jump_lane.circuit.control import Control
-from jump_lane.circuit.controlled import OwnControlTable, OwnEventTable
+from jump_lane.circuit.controlled import FIGURES, OwnControlTable, OwnEventTable
 from jump_lane.circuit.elements import (
     Capacitor,
     CurrentSource,
@@ -18,24 +17,48 @@ from jump_lane.circuit.elements import (
     VoltageSource,
 )
 from jump_lane.circuit.file import CircuitFile
-from jump_lane.circuit.law import Law, Peak, Row
+from jump_lane.circuit.law import Law, Row
+from jump_lane.control.analogue import DIMENSIONS
 from jump_lane.control.digital import Controller, Gains
-from jump_lane.control.network import REFERENCE, Dynamics, operational, times, transconductance
+from jump_lane.control.events import ramped, require_within
+from jump_lane.control.modulator import FIXED, Modulator
+from jump_lane.control.network import REFERENCE, Dynamics, operational, transconductance
 from jump_lane.errors import InputError, nearest
-from jump_lane.quantities import CAPACITANCE, RESISTANCE, parse, show
+from jump_lane.quantities import parse, show
 from jump_lane.spec.loop import Digital, Loop
-from jump_lane.switching.changes import Change, Clocked
+from jump_lane.switching.changes import Change
 from jump_lane.switching.record import record
 from jump_lane.switching.steady import SteadyState, steady_state
 from jump_lane.switching.transient import Passage
 
 NETWORK = ("R_1", "R_b", "R_2", "R_3", "C_1", "C_2", "C_3")
 
-COMMAND = "command"
+
+@dataclass(frozen=True)
+class OwnLoop:
+    """What controls a circuit of one's own without a clock of its own: a network, and what its output is compared with."""
+
+    table: OwnControlTable
+    dynamics: Dynamics
+    modulator: Modulator
+
+    @property
+    def law(self) -> Law:
+        """The law that both make."""
+        table = self.table
+        held = {REFERENCE: table.reference, "v_c": table.command}
+        return self.modulator.law(self.dynamics, {k: v for k, v in held.items() if v is not None})
+
+    def rest(self, start: SteadyState) -> Mapping[str, float]:
+        """Return where the states of the law rest, about, from the steady state in open loop."""
+        if self.table.command is not None:
+            return {}
+        held = record(start).measures(self.table.signal).average
+        return self.dynamics.rest(self.modulator.command(start), held)
 
 
-def law_of(loaded: CircuitFile) -> tuple[Law, Dynamics] | None:
-    """Return the law that a circuit file gives; None for a digital controller or none at all.
+def analogue(loaded: CircuitFile) -> OwnLoop | None:
+    """Return the analogue loop that a circuit file gives; None for a digital controller or none at all.
 
     Raises
     ------
@@ -45,29 +68,28 @@ def law_of(loaded: CircuitFile) -> tuple[Law, Dynamics] | None:
     table = loaded.loop
     if table is None or table.digital is not None:
         return None
-    dynamics = _dynamics(table)
-    held = {REFERENCE: table.reference} if table.reference is not None else {}
-    if table.command is not None:
-        held["v_c"] = table.command
-    outputs: dict[str, Row] = {COMMAND: dynamics.command}
-    if table.peak is None:
-        return Law(
-            dynamics.rates, level=times(dynamics.command, 1.0 / table.ramp), held=held, outputs=outputs
-        ), dynamics
     peak = table.peak
-    row = {**dynamics.command, peak.signal: dynamics.command.get(peak.signal, 0.0) - peak.sense}
-    ends = {peak.switch: Peak(row, peak.slope, peak.blanking)}
-    return Law(dynamics.rates, peaks=ends, held=held, command=dynamics.command, outputs=outputs), dynamics
+    modulator = Modulator(table.ramp)
+    if peak is not None:
+        modulator = Modulator(
+            sensed={peak.switch: peak.signal}, sense=peak.sense, slope=peak.slope, blanking=peak.blanking
+        )
+    return OwnLoop(table, _dynamics(table), modulator)
+
+
+def under_law(loaded: CircuitFile) -> Circuit:
+    """Return the circuit of a file with the law that it gives, if it gives one."""
+    found = analogue(loaded)
+    return replace(loaded.circuit, law=None if found is None else found.law)
 
 
 def _dynamics(table: OwnControlTable) -> Dynamics:
     if table.command is not None:
         if table.peak is None:
             raise InputError("control.command: read beside a ramp; expected control.peak with it")
-        return Dynamics({}, {"v_c": 1.0}, lambda command, _: {"v_c": command})
-    values = _values(table)
+        return FIXED
     maker = operational if table.amplifier == "operational" else transconductance
-    return maker(values, table.signal)
+    return maker(_values(table), table.signal)
 
 
 def _values(table: OwnControlTable) -> dict[str, float]:
@@ -83,8 +105,7 @@ def _values(table: OwnControlTable) -> dict[str, float]:
         named += ["reference"] if table.reference is None else []
         named += [] if table.signal else ["signal"]
         raise InputError(f"control: {', '.join(named)} expected, for the network around the amplifier")
-    dimension = {"R": RESISTANCE, "C": CAPACITANCE}
-    values = {name: parse(given, dimension[name[0]]) for name, given in table.values.items()}
+    values = {name: parse(given, DIMENSIONS[name[0]]) for name, given in table.values.items()}
     if any(not v > 0.0 for v in values.values()):
         raise InputError("control.values: expected components above 0")
     return {
@@ -104,12 +125,8 @@ def controller_of(loaded: CircuitFile, start: float) -> Controller | None:
     if table.reference is None or not table.signal:
         raise InputError("control: reference and signal expected, for a digital controller")
     d = table.digital
-    if d.sample > 0.0 and d.delay == 0:
-        raise InputError("control.digital.delay: 0 with a sample within the period; expected at least 1")
-    loop = Loop(
-        kind="digital",
-        digital=Digital(delay=d.delay, sample=d.sample, voltage_step=d.voltage_step, duty_step=d.duty_step),
-    )
+    shared = {"delay", "sample", "voltage_step", "duty_step"}
+    loop = Loop(kind="digital", digital=Digital(**d.model_dump(include=shared)))
     gains = Gains(d.proportional, d.integral)
     return Controller(loop, gains, loaded.control, table.reference, start, rows=(table.signal,))
 
@@ -121,7 +138,6 @@ class OwnRun:
     title: str
     passage: Passage
     spans: tuple[tuple[float, float, str], ...]
-    names: tuple[str, ...]
     complete: bool = True
 
 
@@ -133,29 +149,12 @@ def closed(loaded: CircuitFile, watched: Mapping[str, Row], inputs: tuple[str, .
     NoResultError
         If there is none.
     """
-    found = law_of(loaded)
-    plain = replace(loaded.circuit, law=None)
-    start = steady_state(plain)
+    start = steady_state(loaded.circuit)
+    found = analogue(loaded)
     if found is None:
-        return steady_state(plain, None, start.states, watched=watched, inputs=inputs)
-    law, dynamics = found
-    circuit = replace(loaded.circuit, law=law)
-    guess = {**start.states, **_rest(loaded, dynamics, start)}
-    return steady_state(circuit, None, guess, watched=watched, inputs=inputs)
-
-
-def _rest(loaded: CircuitFile, dynamics: Dynamics, start: SteadyState) -> Mapping[str, float]:
-    table = loaded.loop
-    assert table is not None
-    if table.command is not None:
-        return {"v_c": table.command}
-    recording = record(start)
-    held = recording.measures(table.signal).average
-    command = start.control * table.ramp
-    if table.peak is not None:
-        largest = recording.measures(table.peak.signal).maximum
-        command = table.peak.sense * largest + table.peak.slope * start.control * loaded.circuit.period
-    return dynamics.rest(command, held)
+        return steady_state(loaded.circuit, None, start.states, watched=watched, inputs=inputs)
+    guess = {**start.states, **found.rest(start)}
+    return steady_state(under_law(loaded), None, guess, watched=watched, inputs=inputs)
 
 
 def rows_of(loaded: CircuitFile, signals: tuple[str, ...]) -> dict[str, Row]:
@@ -176,19 +175,18 @@ def rows_of(loaded: CircuitFile, signals: tuple[str, ...]) -> dict[str, Row]:
     rows: dict[str, Row] = {n: {n: 1.0} for n in names}
     if loaded.loop is not None and loaded.loop.signal:
         rows.setdefault(loaded.loop.signal, {loaded.loop.signal: 1.0})
-    found = law_of(loaded)
-    if found is not None:
-        rows[COMMAND] = found[0].outputs[COMMAND]
-    return rows
+    found = analogue(loaded)
+    return rows if found is None else {**rows, **found.law.outputs}
 
 
-FIGURES = {
-    "voltage": (VoltageSource, "voltage"),
-    "current": (CurrentSource, "current"),
-    "resistance": (Resistor, "resistance"),
-    "inductance": (Inductor, "inductance"),
-    "capacitance": (Capacitor, "capacitance"),
+CHANGING = {
+    "voltage": VoltageSource,
+    "current": CurrentSource,
+    "resistance": Resistor,
+    "inductance": Inductor,
+    "capacitance": Capacitor,
 }
+"""What has a figure that an event may set."""
 
 
 def prepared(
@@ -203,112 +201,79 @@ def prepared(
     NoResultError
         If there is no steady state to start from.
     """
-    rows = rows_of(loaded, signals)
-    kinds = {e.name for e in loaded.circuit.elements if _is_source(e)}
-    sources = tuple(dict.fromkeys(e.element for e in loaded.events if e.element in kinds))
-    found = law_of(loaded)
-    circuit = replace(loaded.circuit, law=None if found is None else found[0])
-    plan = [
-        _planned(circuit, loaded.control, e, k, end)
-        for k, e in enumerate(sorted(loaded.events, key=lambda e: e.at))
-    ]
-    changes: list[Change] = []
-    for event, _ in plan:
+    circuit = start = under_law(loaded)
+    events = sorted(loaded.events, key=lambda e: e.at)
+    words, changes = [], []
+    for k, event in enumerate(events):
+        where = f"event {k + 1} (at {show(event.at, 's')})"
+        require_within(event.at, end, where)
+        words.append(_required(circuit, loaded, event, where))
         circuit, more = _changes(circuit, event, loaded)
         changes += more
-    start = replace(loaded.circuit, law=None if found is None else found[0])
+    sources = tuple(dict.fromkeys(c.name for c in changes if c.name))
     state = None if rest else closed(loaded, {}, ())
-    states = {} if state is None else state.engine.named(state.start)
-    clocked: Clocked | None = controller_of(loaded, loaded.circuit.control)
-    combo = 0 if state is None else state.combo
-    passage = Passage(start, rows, sources, sources, states, combo, clocked)
-    marks = [(0.0, "from rest" if rest else "steady state"), *((e.at, words) for e, words in plan)]
+    states, combo = ({}, 0) if state is None else (state.engine.named(state.start), state.combo)
+    clocked = controller_of(loaded, loaded.circuit.control)
+    passage = Passage(start, rows_of(loaded, signals), sources, sources, states, combo, clocked)
+    marks = [(0.0, "from rest" if rest else "steady state")]
+    marks += [(e.at, w) for e, w in zip(events, words, strict=True)]
     ends = [t for t, _ in marks[1:]] + [end]
     spans = tuple((t, e, w) for (t, w), e in zip(marks, ends, strict=True) if e > t)
-    return OwnRun(loaded.title or name, passage, spans, tuple(rows)), changes
+    return OwnRun(loaded.title or name, passage, spans), changes
 
 
-def _planned(
-    circuit: Circuit, control: Control, event: OwnEventTable, k: int, end: float
-) -> tuple[OwnEventTable, str]:
-    where = f"event {k + 1} (at {show(event.at, 's')})"
-    if event.at >= end:
-        raise InputError(
-            f"{where}: the run ends at {show(end, 's')}; expected a later --end, or an earlier event"
-        )
-    given = [f for f in FIGURES if getattr(event, f) is not None]
-    said = [
-        *given,
-        *(["removed"] if event.removed else []),
-        *(["control"] if event.control is not None else []),
-    ]
-    if len(said) != 1:
-        raise InputError(
-            f"{where}: read {' and '.join(said) or 'no change'}; expected one of {', '.join(FIGURES)}, removed, control"
-        )
-    if event.control is not None:
-        control.read(str(event.control), f"{where}.control")
-        return event, f"{control.symbol} = {event.control}"
-    elements = {e.name: e for e in circuit.elements}
-    if event.element not in elements:
-        raise InputError(f"{where}.element: no element {event.element!r}; {nearest(event.element, elements)}")
-    element = elements[event.element]
-    if event.removed:
-        if not isinstance(element, Resistor | CurrentSource):
-            raise InputError(f"{where}.removed: {event.element} is neither a resistor nor a current source")
-        return event, f"{event.element} removed"
-    figure = given[0]
-    kind, _ = FIGURES[figure]
-    if not isinstance(element, kind):
-        raise InputError(f"{where}.{figure}: {event.element} has no {figure}")
-    units = {"voltage": "V", "current": "A", "resistance": "Ω", "inductance": "H", "capacitance": "F"}
-    return event, f"{event.element}: {figure} → {show(getattr(event, figure), units[figure])}"
-
-
-def _changes(circuit: Circuit, event: OwnEventTable, loaded: CircuitFile) -> tuple[Circuit, list[Change]]:
+def _required(circuit: Circuit, loaded: CircuitFile, event: OwnEventTable, where: str) -> str:
+    """Refuse an event that cannot happen to a circuit; return it in words."""
     if event.control is not None:
         if loaded.loop is not None:
             raise InputError(
-                "event.control: the controller of the file sets it; without [control] it can step"
+                f"{where}.control: the controller of the file sets it; without [control] it can step"
             )
-        return circuit, [Change(event.at, control=loaded.control.read(str(event.control), "event.control"))]
-    elements = list(circuit.elements)
-    at = next(k for k, e in enumerate(elements) if e.name == event.element)
-    element = elements[at]
+        loaded.control.read(str(event.control), f"{where}.control")
+        return f"{loaded.control.symbol} = {event.control}"
+    elements = {e.name: e for e in circuit.elements}
+    if event.element not in elements:
+        raise InputError(f"{where}.element: no element {event.element!r}; {nearest(event.element, elements)}")
+    element, figure = elements[event.element], event.figure
+    if event.removed:
+        if not isinstance(element, Resistor | CurrentSource):
+            raise InputError(f"{where}.removed: {event.element} is neither a resistor nor a current source")
+        return f"{event.element} removed"
+    if not isinstance(element, CHANGING[figure]):
+        raise InputError(f"{where}.{figure}: {event.element} has no {figure}")
+    return f"{event.element}: {figure} → {show(getattr(event, figure), FIGURES[figure])}"
+
+
+def _changes(circuit: Circuit, event: OwnEventTable, loaded: CircuitFile) -> tuple[Circuit, list[Change]]:
+    """Return the circuit behind an event, and what changes; sources stay what they were at first, with increments beside them."""
+    if event.control is not None:
+        return circuit, [Change(event.at, control=loaded.control.read(str(event.control), "control"))]
+    element = next(e for e in circuit.elements if e.name == event.element)
     if isinstance(element, VoltageSource | CurrentSource):
         first = next(e for e in loaded.circuit.elements if e.name == event.element)
-        wanted = 0.0 if event.removed else event.voltage if event.voltage is not None else event.current
-        before, after = _value(element) - _value(first), (wanted or 0.0) - _value(first)
-        key = "voltage" if isinstance(element, VoltageSource) else "current"
-        elements[at] = _changed(element, key, after + _value(first))
-        kept = replace(circuit, elements=tuple(elements))
-        if event.over == 0.0:
-            return kept, [Change(event.at, event.element, after)]
-        slope = (after - before) / event.over
-        return kept, [
-            Change(event.at, event.element, before, slope),
-            Change(event.at + event.over, event.element, after),
-        ]
+        wanted = 0.0 if event.removed else float(getattr(event, event.figure))
+        other = _with_value(element, wanted)
+        before, after = _value(element) - _value(first), wanted - _value(first)
+        changes = list(ramped(event.element, event.at, event.over, before, after))
+        return _with_element(circuit, other), changes
     if event.removed:
         a, b = next((a, b) for name, a, b in circuit.branches if name == event.element)
-        elements[at] = CurrentSource(event.element, a, b, 0.0)
+        other = CurrentSource(event.element, a, b, 0.0)
     else:
-        figure = next(f for f in FIGURES if getattr(event, f) is not None)
-        elements[at] = _changed(element, FIGURES[figure][1], getattr(event, figure))
-    circuit = replace(circuit, elements=tuple(elements))
+        other = replace(element, **{event.figure: getattr(event, event.figure)})
+    circuit = _with_element(circuit, other)
     return circuit, [Change(event.at, circuit=_sources_as_before(circuit, loaded))]
+
+
+def _with_element(circuit: Circuit, other: Element) -> Circuit:
+    elements = tuple(other if e.name == other.name else e for e in circuit.elements)
+    return replace(circuit, elements=elements)
 
 
 def _sources_as_before(circuit: Circuit, loaded: CircuitFile) -> Circuit:
     """Return a circuit with its sources as they were at first: what they have changed by is an input."""
     first = {e.name: e for e in loaded.circuit.elements if isinstance(e, VoltageSource | CurrentSource)}
-    return replace(
-        circuit, elements=tuple(first.get(e.name, e) if _is_source(e) else e for e in circuit.elements)
-    )
-
-
-def _is_source(element: Element) -> bool:
-    return isinstance(element, VoltageSource | CurrentSource)
+    return replace(circuit, elements=tuple(first.get(e.name, e) for e in circuit.elements))
 
 
 def _value(element: Element) -> float:
@@ -316,5 +281,7 @@ def _value(element: Element) -> float:
     return element.voltage if isinstance(element, VoltageSource) else element.current
 
 
-def _changed(element: Element, key: str, value: float) -> Element:
-    return replace(element, **{key: value})  # type: ignore[arg-type]  # key is a field of it
+def _with_value(element: VoltageSource | CurrentSource, value: float) -> Element:
+    if isinstance(element, VoltageSource):
+        return replace(element, voltage=value)
+    return replace(element, current=value)

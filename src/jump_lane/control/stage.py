@@ -15,6 +15,7 @@ from jump_lane.circuit.elements import CurrentSource
 from jump_lane.circuit.law import Law, Row
 from jump_lane.errors import InputError
 from jump_lane.operating.point import solve_point
+from jump_lane.quantities import show
 from jump_lane.switching.response import CONTROL, Responses
 from jump_lane.switching.steady import SteadyState, steady_state
 from jump_lane.topologies.design import Design
@@ -24,8 +25,6 @@ Complex = NDArray[np.complex128]
 
 SOURCE, DISTURBANCE = "source", "disturbance"
 """Names of the input source and of a current that is drawn from the output beside the load."""
-
-INDUCTORS = ("inductor", "winding", "transformer")
 
 
 @dataclass(frozen=True)
@@ -42,7 +41,7 @@ class Stage:
     i: int = 0
     j: int = 0
 
-    @property
+    @cached_property
     def point(self) -> Point:
         """The operating point."""
         return self.design.point(self.i, self.j)
@@ -60,8 +59,6 @@ class Stage:
     @property
     def words(self) -> str:
         """The corner in words."""
-        from jump_lane.quantities import show
-
         return f"{show(self.v_in, 'V')}, {show(self.i_o, 'A')}"
 
     @property
@@ -126,6 +123,15 @@ class Stage:
         """Return the response of what is held to the control variable, as a modulator compares it, (f,)."""
         return self.responses.analyser(CONTROL, ("held",), frequencies)["held"]
 
+    @cached_property
+    def ended(self) -> tuple[str, ...]:
+        """Switches whose pulses the control moves and ends."""
+        engine = self.open.engine
+        edges, found = engine.schedule(self.open.control), 0
+        for k in np.flatnonzero(edges.slopes != 0.0):
+            found |= int(edges.masks[k - 1]) & ~int(edges.masks[k])
+        return tuple(name for bit, name in enumerate(engine.switches) if (found >> bit) & 1)
+
     def closed(self, law: Law, rest: Mapping[str, float]) -> SteadyState:
         """Return the steady state under a law, from states of the law near those where it rests.
 
@@ -140,16 +146,24 @@ class Stage:
         return steady_state(circuit, None, guess, watched=self.watched, inputs=self.inputs)
 
 
-def corners(design: Design) -> list[Stage]:
-    """Return every corner of input and load that has a load."""
+@dataclass(frozen=True)
+class Corners:
+    """A design at every corner of input and load that has a load, nominal input and full load among them; each is worked out once."""
+
+    every: tuple[Stage, ...]
+    nominal: Stage
+
+
+def corners(design: Design) -> Corners:
+    """Return the corners of a design."""
     rows, columns = design.shape
     found = [Stage(design, i, j) for i in range(rows) for j in range(columns)]
-    return [stage for stage in found if stage.i_o > 0.0] or found
-
-
-def nominal(design: Design) -> Stage:
-    """Return nominal input at full load."""
-    return Stage(design.at())
+    loaded = [stage for stage in found if stage.i_o > 0.0] or found
+    middle = Stage(design.at())
+    same = [s for s in loaded if math.isclose(s.v_in, middle.v_in) and math.isclose(s.i_o, middle.i_o)]
+    if not same:
+        loaded, same = [*loaded, middle], [middle]
+    return Corners(tuple(loaded), same[0])
 
 
 def require_duty(design: Design) -> None:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from jump_lane.control.design import LoopDesign
 from jump_lane.control.digital import Sampled, wanders
+from jump_lane.control.journey import Journey
 from jump_lane.control.loops import Proof
 from jump_lane.quantities import show
 
@@ -16,10 +17,6 @@ ROUNDING = 1e-3
 
 REACHED = 0.05
 """How far the crossover may be from what is asked, with values that can be bought."""
-
-NEAR_DEGREES = 0.5
-"""How far a phase margin may be below what is asked [°]: what rounding to a series brings at the nominal corner is told, less
-than this is not."""
 
 
 @dataclass(frozen=True)
@@ -33,41 +30,55 @@ class Verdict:
     advice: str = ""
 
 
-def verdicts(found: LoopDesign) -> Iterator[Verdict]:
-    """Yield the verdict on everything asked; corners without a result come first."""
-    failed = [p for p in found.proofs if p.failure]
-    for proof in failed:
-        yield Verdict(f"a result at {proof.stage.words}", "", "none", False, proof.failure)
+def verdicts(found: LoopDesign, step: Journey | None = None) -> Iterator[Verdict]:
+    """Yield the verdict on everything asked; corners without a result come first.
+
+    Parameters
+    ----------
+    step
+        The load step that the file asks a deviation of, if it does.
+    """
+    for proof in found.proofs:
+        if proof.failure:
+            yield Verdict(f"a result at {proof.words}", "", "none", False, proof.failure)
     proofs = [p for p in found.proofs if not p.failure]
     if not proofs:
         return
-    loop = found.loop.loop
-    nominal = next((p for p in proofs if _is_nominal(p, found)), None)
-    if loop.crossover is not None and nominal is not None:
-        got = nominal.margins.crossover
+    loop, middle = found.loop.loop, found.middle
+    if loop.crossover is not None and middle is not None:
+        got = middle.margins.crossover
         holds = abs(got / loop.crossover - 1.0) <= REACHED
         yield Verdict(
-            "crossover at nominal input, full load", show(loop.crossover, "Hz"), _hertz(got), holds,
-            "" if holds else _why(found, "no values of this network have it"),
+            "crossover at nominal input, full load", show(loop.crossover, "Hz"), hertz_or_none(got), holds,
+            "" if holds else found.hinder or "no values of this network have it",
         )  # fmt: skip
     yield _stability(proofs)
     yield _phase(found, proofs)
     yield _gain(found, proofs)
     yield from _steps(found)
+    if loop.deviation is not None:
+        yield _deviation(loop.deviation, step)
 
 
-def _is_nominal(proof: Proof, found: LoopDesign) -> bool:
-    stage = found.nominal
-    return abs(proof.stage.v_in / stage.v_in - 1.0) < 1e-9 and abs(proof.stage.i_o / stage.i_o - 1.0) < 1e-9
+def hertz_or_none(frequency: float) -> str:
+    """Return a crossover frequency as it is read."""
+    return show(frequency, "Hz") if math.isfinite(frequency) else "none"
 
 
-def _why(found: LoopDesign, otherwise: str) -> str:
-    return "; ".join(found.hinders) or otherwise
+def _deviation(asked: float, step: Journey | None) -> Verdict:
+    """Judge the largest deviation of the output on the load step."""
+    what, words = "deviation on the load step", f"≤ {show(asked, 'V')}"
+    if step is None:
+        return Verdict(what, words, "none", False, "the load step has no result")
+    swing = max(step.swings(), key=lambda s: s.deviation)
+    holds = swing.deviation <= asked * (1.0 + ROUNDING)
+    advice = "" if holds else "more output capacitance or a higher crossover mends that"
+    return Verdict(what, words, f"{show(swing.deviation, 'V')}: {swing.words}", holds, advice)
 
 
 def _stability(proofs: list[Proof]) -> Verdict:
     worst = max(proofs, key=lambda p: p.largest)
-    got = f"largest multiplier {worst.largest:.4f} at {worst.stage.words}"
+    got = f"largest multiplier {worst.largest:.4f} at {worst.words}"
     if worst.stable:
         return Verdict("every small deviation dies out", "|λ| < 1", got, True)
     f = worst.oscillation
@@ -76,12 +87,8 @@ def _stability(proofs: list[Proof]) -> Verdict:
         if f > 0.499
         else f"at {show(f * worst.stage.circuit.frequency, 'Hz')}"
     )
-    advice = f"it oscillates {kind}"
-    advice += (
-        f"; {_cure(worst)}"
-        if f > 0.499 and worst.stage.design.spec.control is not None
-        else "; less gain mends that"
-    )
+    cure = _cure(worst) if f > 0.499 else "less gain mends that"
+    advice = f"it oscillates {kind}; {cure}"
     return Verdict("every small deviation dies out", "|λ| < 1", got, False, advice)
 
 
@@ -97,12 +104,11 @@ def _phase(found: LoopDesign, proofs: list[Proof]) -> Verdict:
     asked = found.loop.loop.phase_margin
     worst = min(proofs, key=lambda p: p.margins.phase if p.stable else -180.0)
     got = worst.margins.phase
-    holds = worst.stable and got >= asked - NEAR_DEGREES
-    where = f"{got:.1f}° at {worst.stage.words}" if math.isfinite(got) else "the gain never crosses 1"
+    holds = worst.stable and got >= asked * (1.0 - ROUNDING)
+    where = f"{got:.1f}° at {worst.words}" if math.isfinite(got) else "the gain never crosses 1"
     if not holds and worst.stable:
-        advice = _why(
-            found, f"this corner is {worst.mode}; a lower crossover or a network with more boost mends that"
-        )
+        mends = f"this corner is {worst.mode}; a lower crossover or a network with more boost mends that"
+        advice = found.hinder or mends
     else:
         advice = "" if holds else "the loop is unstable there"
     return Verdict("phase margin at every corner", f"≥ {asked:.4g}°", where, holds, advice)
@@ -113,18 +119,17 @@ def _gain(found: LoopDesign, proofs: list[Proof]) -> Verdict:
     worst = min(proofs, key=lambda p: p.margins.gain if p.stable else -math.inf)
     got = worst.margins.gain
     holds = worst.stable and got >= asked * (1.0 - ROUNDING)
-    where = f"{got:.1f} dB at {worst.stage.words}" if math.isfinite(got) else "no phase crossing"
+    where = f"{got:.1f} dB at {worst.words}" if math.isfinite(got) else "no phase crossing"
     advice = "" if holds else "a lower crossover mends that" if worst.stable else "the loop is unstable there"
     return Verdict("gain margin at every corner", f"≥ {asked:.4g} dB", where, holds, advice)
 
 
 def _steps(found: LoopDesign) -> Iterator[Verdict]:
     """Yield whether a reading exists at which a digital loop comes to rest."""
-    if not isinstance(found.loop, Sampled) or found.loop.loop.digital.duty_step is None:
+    digital = found.loop.loop.digital
+    if not isinstance(found.loop, Sampled) or digital.duty_step is None or digital.voltage_step is None:
         return
-    if found.loop.loop.digital.voltage_step is None:
-        return
-    bad = wanders(found.loop.loop, found.nominal)
+    bad = wanders(digital.duty_step, digital.voltage_step, found.nominal.responses)
     yield Verdict(
         "a code at which it rests", "step of the control < step of the reading",
         "none: it wanders between two codes" if bad else "there is one", not bad,
@@ -132,20 +137,13 @@ def _steps(found: LoopDesign) -> Iterator[Verdict]:
     )  # fmt: skip
 
 
-def _hertz(value: float) -> str:
-    return show(value, "Hz") if math.isfinite(value) else "none"
-
-
 def accuracy(found: LoopDesign) -> tuple[float, float]:
     """Return the average that is held at nominal input and full load, and how far tolerances may move it [1].
 
     Reference and both resistors of the divider at their worst: δ_ref + 2·δ_R·(1 − V_ref/V_o).
     """
-    proofs = [p for p in found.proofs if not p.failure]
-    average = next(
-        (p.average for p in proofs if _is_nominal(p, found)), proofs[0].average if proofs else math.nan
-    )
     loop = found.loop.loop
+    average = math.nan if found.middle is None else found.middle.average
     if isinstance(found.loop, Sampled):
         return average, loop.reference_tolerance
     share = 1.0 - loop.reference / found.nominal.target

@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Any
 from jump_lane.errors import InputError
 from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Converter, Quantity, quantity, takes_converter
+from jump_lane.library.over_time import length_asked, periods_watched
 from jump_lane.library.result import Result, Watch
-from jump_lane.quantities import RATIO, TIME
+from jump_lane.quantities import RATIO
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
 
@@ -35,7 +36,9 @@ class LoopResult(Result):
         from jump_lane.control.poles import poles_of
         from jump_lane.report.loop import loop_view
 
-        view = loop_view(self.found, self.converter.name, poles_of(self.found))
+        asked = self.found.loop.loop.deviation is not None
+        step = self._step if asked else None
+        view = loop_view(self.found, self.converter.name, poles_of(self.found), step)
         return replace(view, changes=self.converter.changes)
 
     def columns(self) -> Columns:
@@ -51,12 +54,18 @@ class LoopResult(Result):
 
     def drawing(self) -> Any:
         """Return gain and phase, Nyquist plot, multipliers and a load step."""
-        from jump_lane.control.journey import load_step
         from jump_lane.control.loops import close
-        from jump_lane.report.loop import loop_figure
+        from jump_lane.report.loop_figure import loop_figure
 
         closed = close(self.found.loop, self.found.nominal)
-        return loop_figure(self.found, closed, load_step(self.found))
+        return loop_figure(self.found, closed, self._step)
+
+    @cached_property
+    def _step(self) -> Journey | None:
+        """A load step and back, at the worst instant of the period."""
+        from jump_lane.control.journey import load_step
+
+        return load_step(self.found)
 
 
 @takes_converter
@@ -95,7 +104,7 @@ class ResponseResult(Result):
 
     def view(self) -> View:
         """Return every response at some frequencies."""
-        from jump_lane.report.loop import answers_view
+        from jump_lane.report.responses import answers_view
 
         every = max(len(self.found.frequencies) // 12, 1)
         few = replace(
@@ -107,13 +116,13 @@ class ResponseResult(Result):
 
     def columns(self) -> Columns:
         """Return every response over frequency."""
-        from jump_lane.report.loop import answers_columns
+        from jump_lane.report.responses import answers_columns
 
         return answers_columns(self.found)
 
     def drawing(self) -> Any:
         """Return the responses over frequency."""
-        from jump_lane.report.loop import answers_figure
+        from jump_lane.report.responses import answers_figure
 
         spec = self.converter.spec
         return answers_figure(self.found, spec.title or self.converter.design.page.title)
@@ -242,19 +251,10 @@ def transient(
         )
     stage = Stage(converter.at(input_voltage, load))
     made = None if spec.control is None or open_loop else design_loop(converter.design).loop
-    last = quantity(end, TIME, "end")
     part = quantity(band, RATIO, "band")
     assert part is not None
     if not 0.0 < part < 1.0:
         raise InputError(f"band: {part:g}; expected a part of the output, such as 2 %")
-    length = span_of(stage, spec, from_rest) if last is None else last
-    if length <= 0.0:
-        raise InputError("end: expected a time above 0 s")
+    length = length_asked(end, span_of(stage, spec, from_rest))
     journey = prepare(stage, made, spec.event, length, from_rest, part)
-    count = max(int(length / stage.circuit.period), 1)
-
-    def step(time: float) -> None:
-        if watch is not None:
-            watch(min(int(time / stage.circuit.period), count), count)
-
-    return TransientResult(converter, go(journey, step))
+    return TransientResult(converter, go(journey, periods_watched(watch, length, stage.circuit.period)))

@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 
 from jump_lane.errors import InputError
 from jump_lane.library.compiling import ready
-from jump_lane.library.converter import Quantity, quantity
+from jump_lane.library.converter import Quantity
+from jump_lane.library.over_time import length_asked, periods_watched
 from jump_lane.library.result import Result, Watch
-from jump_lane.quantities import TIME
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
 
@@ -23,9 +23,6 @@ if TYPE_CHECKING:
     from jump_lane.circuit.file import CircuitFile
     from jump_lane.control.margins import Margins
     from jump_lane.control.own import OwnRun
-
-REST_PERIODS = 400
-"""Periods that a run takes behind its last event unless a time is given."""
 
 
 def _loaded(source: str | os.PathLike[str] | CircuitFile) -> CircuitFile:
@@ -95,29 +92,19 @@ def circuit_transient(
     NoResultError
         If there is no steady state to start from, or the states grow beyond all bounds.
     """
+    from jump_lane.control.journey import length_of_run, travelled
     from jump_lane.control.own import prepared
-    from jump_lane.switching.transient import travel
 
     loaded = _loaded(source)
     if not loaded.events and not from_rest and end is None:
         raise InputError(f"{name}: nothing happens; expected [[event]] tables, --from-rest or --end")
     ready()
-    given = quantity(end, TIME, "end")
     period = loaded.circuit.period
     last = max((e.at + e.over for e in loaded.events), default=0.0)
-    length = given if given is not None else last + max(0.4 * last, REST_PERIODS * period)
-    if length <= 0.0:
-        raise InputError("end: expected a time above 0 s")
+    length = length_asked(end, length_of_run(last, period))
     run, changes = prepared(loaded, tuple(signals), length, from_rest, name)
-    count = max(int(length / period), 1)
-
-    def step(time: float) -> None:
-        if watch is not None:
-            watch(min(int(time / period), count), count)
-
-    try:
-        travel(run.passage, [c for c in changes if c.time < length], length, step)
-    except KeyboardInterrupt:
+    coming = [c for c in changes if c.time < length]
+    if not travelled(run.passage, coming, length, periods_watched(watch, length, period)):
         run = replace(run, complete=False)
     return OwnTransient(run)
 
@@ -211,11 +198,12 @@ def _opened(title: str, loaded: CircuitFile, responses: Any, f: NDArray[np.float
     sampling = 1.0 / responses.period
     digital = controller_of(loaded, loaded.circuit.control)
     if digital is not None:
-        from jump_lane.control.digital import Sampled, of_samples
+        from jump_lane.control.digital import Sampled
 
         loop = Sampled(digital.loop, digital.gains)
-        gain, multipliers = of_samples(loop, responses)
-        return OwnLoop(title, f, gain(f), margins(gain, sampling), None, multipliers, "loop gain", sampling)
+        found = margins(lambda at: loop.gain(responses, at), sampling)
+        multipliers = loop.multipliers(responses)
+        return OwnLoop(title, f, loop.gain(responses, f), found, None, multipliers, "loop gain", sampling)
     opened = responses.opened
     outer = margins(opened.outer_gain, sampling) if opened.command is not None else None
     found = margins(opened.loop_gain, sampling)

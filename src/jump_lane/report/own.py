@@ -11,9 +11,12 @@ from numpy.typing import NDArray
 from jump_lane.control.margins import Margins
 from jump_lane.control.own import OwnRun
 from jump_lane.quantities import show
+from jump_lane.report.bode import Bode
 from jump_lane.report.export import Columns
-from jump_lane.report.figures import COLOURS, INK, dress, hertz, prefixed, sheet
+from jump_lane.report.figures import COLOURS, INK, prefixed, sheet
+from jump_lane.report.over_time import envelope, events, strip_columns
 from jump_lane.report.table import Table, View
+from jump_lane.switching.waveforms import unit_of
 
 
 def own_view(run: OwnRun) -> View:
@@ -46,23 +49,9 @@ def own_view(run: OwnRun) -> View:
     )
 
 
-def unit_of(name: str) -> str:
-    """Return the unit of a signal."""
-    return "A" if name.endswith(".i") else "V"
-
-
 def own_columns(run: OwnRun) -> Columns:
     """Return a row for each period."""
-    strip = run.passage.strip
-    out: Columns = {
-        "start [s]": strip.start.tolist(),
-        "end [s]": strip.end.tolist(),
-        "control [1]": strip.control.tolist(),
-    }
-    for k, name in enumerate(strip.names):
-        for words, values in (("least", strip.low), ("average", strip.mean), ("largest", strip.high)):
-            out[f"{name}, {words} [{unit_of(name)}]"] = values[:, k].tolist()
-    return out
+    return strip_columns(run.passage.strip, unit_of)
 
 
 MOST_PANELS = 4
@@ -77,23 +66,8 @@ def own_figure(run: OwnRun) -> Any:
     height = 0.86 / len(names)
     for row, name in enumerate(names):
         axes = figure.add_axes((0.085, 0.93 - (row + 1) * height + 0.05, 0.88, height - 0.06))
-        time = 0.5 * (strip.start + strip.end) * scale
-        axes.fill_between(time, strip.low[:, row], strip.high[:, row], color=COLOURS[0], alpha=0.25, lw=0)
-        axes.plot(time, strip.mean[:, row], color=COLOURS[0], lw=1.3)
-        dress(axes)
-        for start, _, words in run.spans[1:]:
-            axes.axvline(start * scale, color=INK, lw=0.7, ls=":")
-            if row == 0:
-                axes.annotate(
-                    words,
-                    (start * scale, axes.get_ylim()[1]),
-                    xytext=(3, -8),
-                    textcoords="offset points",
-                    fontsize=8,
-                    color=INK,
-                )
-        axes.set_ylabel(f"{name} [{unit_of(name)}]", color=INK, fontsize=9)
-        axes.set_xlim(0.0, run.passage.time * scale)
+        envelope(axes, strip, name, scale, f"{name} [{unit_of(name)}]")
+        events(axes, [(start, words) for start, _, words in run.spans[1:]], scale, row == 0)
     axes.set_xlabel(f"time [{unit}]", color=INK, fontsize=9)
     return figure
 
@@ -159,15 +133,8 @@ def own_loop_figure(
 ) -> Any:
     """Draw gain and phase of a loop, or of a response, over frequency."""
     figure = sheet(f"{title}: {words}")
-    upper, lower = figure.add_axes((0.085, 0.53, 0.88, 0.38)), figure.add_axes((0.085, 0.08, 0.88, 0.38))
-    upper.plot(frequencies, 20.0 * np.log10(np.abs(gain)), color=COLOURS[0], lw=1.6)
-    lower.plot(frequencies, np.degrees(np.unwrap(np.angle(gain))), color=COLOURS[0], lw=1.6)
-    for axes, name in ((upper, "gain [dB]"), (lower, "phase [°]")):
-        dress(axes)
-        axes.set_xscale("log")
-        hertz(axes)
-        axes.set_ylabel(name, color=INK, fontsize=9)
-    upper.axhline(0.0, color=INK, lw=0.8)
-    lower.axhline(-180.0, color=INK, lw=0.8)
-    lower.set_xlabel("frequency [Hz]", color=INK, fontsize=9)
+    bode = Bode(figure, 0.085, 0.88)
+    bode.draw(frequencies, gain, color=COLOURS[0], lw=1.6)
+    bode.phase.axhline(-180.0, color=INK, lw=0.8)
+    bode.finish(frequencies)
     return figure

@@ -7,11 +7,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.control.journey import COMMAND, Journey, Strain, Swing
+from jump_lane.control.journey import HELD, Journey, Strain, Swing
+from jump_lane.control.modulator import COMMAND
+from jump_lane.control.verdicts import ROUNDING
 from jump_lane.quantities import show
 from jump_lane.report.export import Columns
 from jump_lane.report.figures import COLOURS, INK, dress, prefixed, sheet
+from jump_lane.report.over_time import envelope, events, strip_columns
 from jump_lane.report.table import Table, View
+from jump_lane.switching.waveforms import unit_of
 
 
 def transient_view(run: Journey) -> View:
@@ -45,10 +49,9 @@ def _broken(run: Journey, swings: list[Swing], strains: list[Strain]) -> list[st
     control = run.stage.design.spec.control
     if control is not None and control.deviation is not None:
         for s in swings:
-            large = max(s.undershoot, s.overshoot)
-            if "load" in s.words and large > control.deviation * 1.001:
+            if "load" in s.words and s.deviation > control.deviation * (1.0 + ROUNDING):
                 out.append(
-                    f"{s.words}: the output deviates by {show(large, run.unit)}, asked at most {show(control.deviation, run.unit)}"
+                    f"{s.words}: the output deviates by {show(s.deviation, run.unit)}, asked at most {show(control.deviation, run.unit)}"
                 )
     return out
 
@@ -115,23 +118,11 @@ def _data(
 
 def transient_columns(run: Journey) -> Columns:
     """Return a row for each period."""
-    strip = run.passage.strip
-    out: Columns = {
-        "start [s]": strip.start.tolist(),
-        "end [s]": strip.end.tolist(),
-        "control [1]": strip.control.tolist(),
-    }
-    for k, name in enumerate(strip.names):
-        unit = _unit(name, run)
-        for words, values in (("least", strip.low), ("average", strip.mean), ("largest", strip.high)):
-            out[f"{name}, {words} [{unit}]"] = values[:, k].tolist()
-    return out
+    return strip_columns(run.passage.strip, lambda name: _unit(name, run))
 
 
 def _unit(name: str, run: Journey) -> str:
-    if name == "held":
-        return run.unit
-    return "A" if name.endswith(".i") or name == "input" else "V"
+    return {HELD: run.unit, "input": "A"}.get(name) or unit_of(name)
 
 
 WINDOWS = 2
@@ -146,16 +137,19 @@ def transient_figure(run: Journey) -> Any:
     title = run.stage.design.spec.title or run.stage.design.page.title
     figure = sheet(f"{title}: {show(run.passage.time, 's')} over time")
     strip = run.passage.strip
-    panels = [(run.output, "output")] + [(f"{n}.i", f"current of {n}") for n in run.stage.inductors[:1]]
+    panels = [(HELD, "output")] + [(f"{n}.i", f"current of {n}") for n in run.stage.inductors[:1]]
     if COMMAND in strip.names:
         panels.append((COMMAND, "amplifier"))
     height = 0.84 / len(panels)
     scale, unit = prefixed([strip.end], "s")
+    marks = [(p.event.at, p.words) for p in run.plan if p.event.at < run.passage.time]
     for row, (name, words) in enumerate(panels):
         axes = figure.add_axes((0.075, 0.93 - (row + 1) * height + 0.045, 0.5, height - 0.06))
-        _envelope(axes, run, name, words, scale)
-        if row + 1 == len(panels):
-            axes.set_xlabel(f"time [{unit}]", color=INK, fontsize=9)
+        envelope(axes, strip, name, scale, f"{words} [{_unit(name, run)}]")
+        events(axes, marks, scale, name == HELD)
+        if name == HELD:
+            axes.legend(loc="lower right", fontsize=8, frameon=False)
+    axes.set_xlabel(f"time [{unit}]", color=INK, fontsize=9)
     shown = _largest(run)
     for row, swing in enumerate(shown):
         _window(figure, run, swing, row)
@@ -163,47 +157,8 @@ def transient_figure(run: Journey) -> Any:
 
 
 def _largest(run: Journey) -> list[Swing]:
-    swings = sorted(run.swings(), key=lambda s: -max(s.undershoot, s.overshoot))[:WINDOWS]
+    swings = sorted(run.swings(), key=lambda s: -s.deviation)[:WINDOWS]
     return sorted(swings, key=lambda s: s.start)
-
-
-def _envelope(axes: Any, run: Journey, name: str, words: str, scale: float) -> None:
-    strip = run.passage.strip
-    k = strip.names.index(name)
-    length = strip.end - strip.start
-    whole = length > 0.5 * np.median(
-        length
-    )  # what a change leaves of a period shows no average worth drawing
-    time = 0.5 * (strip.start + strip.end)[whole] * scale
-    axes.fill_between(
-        time,
-        strip.low[whole, k],
-        strip.high[whole, k],
-        color=COLOURS[0],
-        alpha=0.25,
-        lw=0,
-        label="least to largest in a period",
-    )
-    axes.plot(time, strip.mean[whole, k], color=COLOURS[0], lw=1.3, label="average")
-    dress(axes)
-    low, high = axes.get_ylim()
-    for k_, plan in enumerate(run.plan):
-        if plan.event.at < run.passage.time:
-            axes.axvline(plan.event.at * scale, color=INK, lw=0.7, ls=":")
-            if name == run.output:
-                level = high - (0.05 + 0.07 * (k_ % 3)) * (high - low)
-                axes.annotate(
-                    plan.words,
-                    (plan.event.at * scale, level),
-                    xytext=(3, 0),
-                    textcoords="offset points",
-                    fontsize=7,
-                    color=INK,
-                )
-    axes.set_xlim(0.0, run.passage.time * scale)
-    axes.set_ylabel(f"{words} [{_unit(name, run)}]", color=INK, fontsize=9)
-    if name == run.output:
-        axes.legend(loc="lower right", fontsize=8, frameon=False)
 
 
 def _window(figure: Any, run: Journey, swing: Swing, row: int) -> None:
@@ -212,7 +167,7 @@ def _window(figure: Any, run: Journey, swing: Swing, row: int) -> None:
     start = max(swing.start - 2.0 * period, 0.0)
     end = min(start + AROUND * period, run.passage.time)
     time, values = run.passage.samples(start, end)
-    names = [run.output, *(f"{n}.i" for n in run.stage.inductors[:1])]
+    names = [HELD, *(f"{n}.i" for n in run.stage.inductors[:1])]
     scale, unit = prefixed([time], "s")
     top = 0.93 - 0.46 * row
     for k, name in enumerate(names):

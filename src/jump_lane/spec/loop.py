@@ -119,6 +119,23 @@ class Digital(Table):
     )
 
 
+ANALOGUE = ("voltage", "peak-current")
+
+BELONGS = {
+    "network": ANALOGUE,
+    "amplifier": ANALOGUE,
+    "values": ANALOGUE,
+    "divider": ANALOGUE,
+    "divider_tolerance": ANALOGUE,
+    "reference": ANALOGUE,
+    "ramp": ("voltage",),
+    "feed_forward": ("voltage",),
+    "peak": ("peak-current",),
+    "digital": ("digital",),
+}
+"""Kinds of loops that a key says something of."""
+
+
 class Loop(Table):
     """How the output is held: the loop and what is asked of it."""
 
@@ -180,8 +197,15 @@ class Loop(Table):
     def _consistent(self) -> Loop:
         if self.kind == "peak-current" and self.peak is None:
             raise ValueError("peak: expected, as kind = 'peak-current'; it takes at least sense")
-        if self.peak is not None and self.kind != "peak-current":
-            raise ValueError(f"peak and kind = {self.kind!r} exclude each other")
+        for key, kinds in BELONGS.items():
+            if key in self.model_fields_set and self.kind not in kinds:
+                raise ValueError(
+                    f"{key} and kind = {self.kind!r} exclude each other; it belongs to {' and '.join(kinds)}"
+                )
+        if self.digital.sample > 0.0 and self.digital.delay == 0:
+            raise ValueError(
+                "digital.delay: 0 with a sample within the period; expected at least 1, as the pulse has begun by then"
+            )
         if self.network == "type III" and self.amplifier.kind != "operational":
             raise ValueError(
                 f"network: 'type III' needs an operational amplifier, read {self.amplifier.kind!r}"
@@ -221,8 +245,11 @@ class Event(Table):
         if len(named) != 1:
             read = " and ".join(named) or "none of them"
             raise ValueError(f"read {read}; expected one of {', '.join(KINDS)}")
-        if self.over and named[0] in ("short", "leds"):
-            raise ValueError(f"over and {named[0]} exclude each other: that is a step")
+        if self.over and (named[0] in ("short", "leds", "control") or self.output != 1):
+            other = f"output = {self.output}" if self.output != 1 else named[0]
+            raise ValueError(f"over and {other} exclude each other: that is a step")
+        if self.output != 1 and named[0] not in ("load", "short"):
+            raise ValueError(f"output and {named[0]} exclude each other")
         return self
 
     @property

@@ -64,9 +64,8 @@ class Engine:
         self._rows: dict[int, tuple[Array, Array, Array]] = {}
         self._signals: dict[int, Array] = {}
         self._latest: Array | None = None
-        self._law_edges: Schedule | None = None
-        if self.circuit.law is not None:
-            self._law_edges = self.layout.tripped(self.plain_schedule(self.circuit.control), self.switches)
+        plain = None if self.circuit.law is None else self.plain_schedule(self.circuit.control)
+        self._law_edges = None if plain is None else self.layout.tripped(plain, self.switches)
         self._model = self.layout.model()
         self._sizes = tuple(self.layout.sizes(columns) for columns in (0, len(self.unknown) + 1))
         self.tables = self._allocate(8)
@@ -427,11 +426,10 @@ class Engine:
         if status == commutation.MISSING:
             self._grow()
         elif status == commutation.FULL:
-            old = self.record
-            self.record = self._new_record(4 * len(old.where))
-            for fresh, known in zip(self.record[:3], old[:3], strict=True):
+            old, longer = self.record, self._new_record(4 * len(self.record.where))
+            for fresh, known in zip(longer[:3], old[:3], strict=True):
                 fresh[: len(known)] = known
-            self.record = self.record._replace(course=old.course)
+            self.record = longer._replace(course=old.course)
         else:
             raise self._failure(status, combo)
 

@@ -21,7 +21,7 @@ from jump_lane.switching.commutation import Sizes
 from jump_lane.switching.learning import CLOCK as COUNT
 from jump_lane.switching.learning import CURRENT, POTENTIAL, VOLTAGE, Model
 from jump_lane.switching.network import Array, Network
-from jump_lane.switching.tripped import tripped
+from jump_lane.switching.tripped import Trip, tripped
 
 NO_LAW = Law({})
 
@@ -83,7 +83,7 @@ class Layout:
                 self.slope[name] = entry
                 entry += 1
         self.nz = entry
-        self.trips: list[Row] = []
+        self.trips: list[Trip] = []
 
     @property
     def laws(self) -> int:
@@ -96,7 +96,7 @@ class Layout:
         return np.array([*range(self.n), *range(self.first, self.first + self.laws)], dtype=np.int64)
 
     def tripped(self, edges: Schedule, switches: tuple[str, ...]) -> Schedule:
-        """Return a schedule whose moving edges the comparators of the law bring; keeps their guards."""
+        """Return a schedule whose moving edges the comparators of the law bring; keeps those."""
         if self.circuit.law is None:
             return edges
         out, self.trips = tripped(edges, self.law, switches, self.circuit.control, self.circuit.period)
@@ -128,13 +128,14 @@ class Layout:
 
     def model(self) -> Model:
         """Return what the compiled code works configurations out from."""
-        names = sensed([*self.law.rates.values(), *self.trips, *self.watched.values()], self.at)
+        trips = [trip.guard for trip in self.trips]
+        names = sensed([*self.law.rates.values(), *trips, *self.watched.values()], self.at)
         beside = np.zeros((self.nz - self.first, self.nz))
         sensing = np.zeros((self.nz - self.first, len(names)))
         beside[: self.laws], sensing[: self.laws] = self._rows(list(self.law.rates.values()), names)
         for name, at in self.slope.items():
             beside[self.at[name] - self.first, at] = 1.0
-        guards, comparing = self._rows(self.trips, names)
+        guards, comparing = self._rows(trips, names)
         shown, showing = self._rows(list(self.watched.values()), names)
         meters = [
             (self.network.branches.index(m.branch), VOLTAGE if m.voltage else CURRENT) for m in self.meters

@@ -12,6 +12,8 @@ M. A. Aizerman and F. R. Gantmakher, "On the stability of periodic motions", J. 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +24,7 @@ from jump_lane.switching.clock import Schedule
 from jump_lane.switching.commutation import size_of
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
+from jump_lane.switching.runs import Trace
 from jump_lane.switching.solving import FREE
 from jump_lane.switching.steady import SteadyState
 
@@ -40,7 +43,7 @@ class Event:
     time
         When [s].
     before, after
-        Configurations; before is −1 where it is not known.
+        Configurations.
     onto
         Map of a deviation, (nz, nz).
     kick
@@ -69,23 +72,68 @@ class Event:
 
 @dataclass(frozen=True)
 class Linear:
-    """The events of a period, each followed by the stretch of its configuration, and the length of the period [s]."""
+    """The events of a period, each followed by the stretch of its configuration, and the length of the period [s].
+
+    A deviation is carried through it in columns, one for each thing that it may come from, (nz, c).
+    """
 
     engine: Engine
     events: tuple[Event, ...]
     durations: tuple[float, ...]
     period: float
-    end: Array
-    """State at the end of the period."""
 
     @property
     def unknown(self) -> NDArray[np.int64]:
         """Entries of z whose deviation goes on from period to period."""
         return self.engine.unknown
 
+    @cached_property
+    def still(self) -> NDArray[np.bool_]:
+        """Which entries of z do not deviate: the constant, meters, what is held."""
+        out = np.ones(self.engine.nz, dtype=bool)
+        out[self.unknown] = False
+        return out
+
+    def start(self, further: int, kind: type = float) -> NDArray[Any]:
+        """Return the columns at the start of a period: a unit for every unknown, and so many further ones, zero."""
+        size = len(self.unknown)
+        out: NDArray[Any] = np.zeros((self.engine.nz, size + further), dtype=kind)
+        out[self.unknown, np.arange(size)] = 1.0
+        return out
+
     def rate(self, k: int) -> Array:
         """Return the rate matrix over z in the stretch behind event k."""
         return np.asarray(self.engine.tables.rate[self.events[k].after])
+
+    def shift(
+        self, k: int, course: NDArray[Any], shifts: list[NDArray[Any]], omega: float = 0.0
+    ) -> NDArray[Any]:
+        """Return by how much event k moves [s], for every column: its guard tells, or the event that it follows.
+
+        In a frame that turns with ``omega`` [rad/s] what follows so much later is turned back by as much.
+        """
+        event = self.events[k]
+        if event.guard is not None:
+            return np.asarray(-(event.guard @ course) / event.slope)
+        if event.anchor < 0:
+            return np.zeros(course.shape[1], dtype=course.dtype)
+        if omega == 0.0:
+            return np.asarray(shifts[event.anchor].copy())
+        late = event.time - self.events[event.anchor].time
+        return np.asarray(shifts[event.anchor] * np.exp(-1j * omega * late))
+
+    def across(self, k: int, course: NDArray[Any], shift: NDArray[Any]) -> NDArray[Any]:
+        """Return the columns just behind event k, which moves by ``shift``."""
+        out = self.events[k].onto @ course + np.outer(self.events[k].kick, shift)
+        out[self.still] = 0.0
+        return np.asarray(out)
+
+
+def exponential(matrix: NDArray[Any]) -> NDArray[Any]:
+    """Return the exponential of a matrix."""
+    from scipy.linalg import expm
+
+    return np.asarray(expm(matrix))
 
 
 def linearise(state: SteadyState) -> Linear:
@@ -96,36 +144,21 @@ def linearise(state: SteadyState) -> Linear:
     ConvergenceError
         If an event cannot be taken apart: a chain of jumps in one instant.
     """
-    from scipy.linalg import expm
-
     engine = state.engine
     run = engine.run(state.start, state.combo, state.control, tangents=False, every=True)
     trace = engine.trace(run)
-    edges = engine.schedule(state.control)
     ticks = trace.ticks - trace.rests
-    ends = np.append(ticks[1:], trace.length)
-    durations = (ends - ticks) * engine.tick
+    durations = np.diff(np.append(ticks, trace.length)) * engine.tick
     before = int(trace.configurations[-1])
     arriving = _start(engine, state.start)
     events: list[Event] = []
     latest: dict[int, int] = {}
+    edges = engine.schedule(state.control)
     for k, c in enumerate(trace.configurations.tolist()):
-        events.append(
-            _event(
-                engine,
-                edges,
-                k,
-                int(trace.causes[k]),
-                (before, c),
-                arriving,
-                trace.states[k],
-                float(ticks[k]),
-                latest,
-            )
-        )
-        arriving = expm(engine.tables.rate[c] * durations[k]) @ trace.states[k]
+        events.append(_event(engine, edges, trace, k, before, arriving, latest))
+        arriving = exponential(engine.tables.rate[c] * durations[k]) @ trace.states[k]
         before = c
-    return Linear(engine, tuple(events), tuple(durations.tolist()), trace.length * engine.tick, arriving)
+    return Linear(engine, tuple(events), tuple(durations.tolist()), trace.length * engine.tick)
 
 
 def _start(engine: Engine, z: Array) -> Array:
@@ -137,17 +170,15 @@ def _start(engine: Engine, z: Array) -> Array:
 def _event(
     engine: Engine,
     edges: Schedule,
+    trace: Trace,
     k: int,
-    cause: int,
-    configurations: tuple[int, int],
+    before: int,
     arriving: Array,
-    state: Array,
-    tick: float,
     latest: dict[int, int],
 ) -> Event:
-    """Return the k-th event of a run; ``latest`` holds which event each edge was, and is kept up to date."""
-    tables, nz = engine.tables, engine.nz
-    before, after = configurations
+    """Return the event at the start of the k-th stretch; ``latest`` holds which event each edge was, and is kept up to date."""
+    tables, nz, cause = engine.tables, engine.nz, int(trace.causes[k])
+    after, state, tick = int(trace.configurations[k]), trace.states[k], float(trace.ticks[k] - trace.rests[k])
     onto = np.eye(nz)
     if tables.info[after, 2] != FREE:
         onto[: engine.n] = tables.projection[after]
@@ -177,6 +208,4 @@ def _event(
         slope = float(guard @ rate)
         if abs(float(guard @ arriving)) > CLOSE * np.abs(guard * arriving).sum() or slope >= 0.0:
             guard = None  # the edge came at its limit, or at once
-    return Event(
-        float(tick * engine.tick), before, after, onto, kick, guard, slope, shift, anchor, trip, arriving
-    )
+    return Event(tick * engine.tick, before, after, onto, kick, guard, slope, shift, anchor, trip, arriving)

@@ -13,13 +13,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
 from jump_lane.errors import ConvergenceError
 from jump_lane.switching.engine import Engine
-from jump_lane.switching.linear import Complex, Event, Linear, linearise
+from jump_lane.switching.linear import Complex, Event, Linear, exponential, linearise
 from jump_lane.switching.network import Array
 from jump_lane.switching.steady import SteadyState
 
@@ -69,65 +68,44 @@ class Responses:
     def _at(self, source: str, outputs: tuple[str, ...], omega: float) -> Complex:
         """Solve for the deviation that repeats in the frame that turns with the sine, and average the outputs there."""
         linear, unknown = self.linear, self.linear.unknown
-        size, nz = len(unknown), self.engine.nz
         forced = None if source == CONTROL else self.engine.layout.at[source]
         # columns: what the deviation at the start of the period contributes, and last the input
-        course = np.zeros((nz, size + 1), dtype=complex)
-        course[unknown, np.arange(size)] = 1.0
-        if forced is not None:
-            course[forced, size] = 1.0
-        gathered = np.zeros((len(outputs), size + 1), dtype=complex)
+        course = self._forced(linear.start(1, complex), forced)
+        gathered = np.zeros((len(outputs), course.shape[1]), dtype=complex)
         shifts: list[Complex] = []
         for k, event in enumerate(linear.events):
-            shift = self._shift(k, course, omega, shifts, size if source == CONTROL else None)
+            shift = linear.shift(k, course, shifts, omega)
+            if forced is None:
+                shift[-1] += event.shift
             shifts.append(shift)
+            behind = event.onto @ event.state
             for i, name in enumerate(outputs):
-                step = self._row(name, event.before) @ event.state - self._row(name, event.after) @ (
-                    event.onto @ event.state
-                )
+                step = self._row(name, event.before) @ event.state - self._row(name, event.after) @ behind
                 gathered[i] += step * shift
-            course = event.onto @ course + np.outer(event.kick, shift)
-            course = self._held(course, forced, size)
+            course = self._forced(linear.across(k, course, shift), forced)
             whole, part = self._turned(k, omega, forced)
             for i, name in enumerate(outputs):
                 gathered[i] += self._row(name, event.after) @ part @ course
             course = whole @ course
-        closing = np.eye(size) - course[unknown, :size]
-        start = np.append(np.linalg.solve(closing, course[unknown, size]), 1.0)
+        closing = np.eye(len(unknown)) - course[unknown, :-1]
+        start = np.append(np.linalg.solve(closing, course[unknown, -1]), 1.0)
         return np.asarray(gathered @ start / self.period)
 
-    def _held(self, course: Complex, forced: int | None, size: int) -> Complex:
-        """Keep the entries that do not deviate at zero, and the input at its sine."""
-        still = np.ones(self.engine.nz, dtype=bool)
-        still[self.linear.unknown] = False
-        course[still] = 0.0
+    def _forced(self, course: Complex, forced: int | None) -> Complex:
+        """Let an entry of z be the sine itself."""
         if forced is not None:
-            course[forced, size] = 1.0
+            course[forced, -1] = 1.0
         return course
-
-    def _shift(
-        self, k: int, course: Complex, omega: float, shifts: list[Complex], control: int | None
-    ) -> Complex:
-        """Return by how much event k moves [s], for every column."""
-        event, linear = self.linear.events[k], self.linear
-        out = np.zeros(course.shape[1], dtype=complex)
-        if event.guard is not None:
-            out = -(event.guard @ course) / event.slope
-        elif event.anchor >= 0:
-            late = event.time - linear.events[event.anchor].time
-            out = shifts[event.anchor] * np.exp(-1j * omega * late)
-        elif control is not None:
-            out[control] = event.shift
-        return out
 
     def _turned(self, k: int, omega: float, forced: int | None) -> tuple[Complex, Complex]:
         """Return the propagator of stretch k in the turning frame, and its integral."""
         nz, h = self.engine.nz, self.linear.durations[k]
         turning = self.linear.rate(k) - 1j * omega * np.eye(nz)
-        still = np.ones(nz, dtype=bool)
-        still[self.linear.unknown] = False
+        still = self.linear.still.copy()
         turning[still] = 0.0
-        turning[:, [i for i in np.flatnonzero(still) if i != forced]] = 0.0
+        if forced is not None:
+            still[forced] = False
+        turning[:, still] = 0.0
         block = np.zeros((2 * nz, 2 * nz), dtype=complex)
         block[:nz, :nz], block[:nz, nz:] = turning * h, np.eye(nz) * h
         both = exponential(block)
@@ -145,49 +123,34 @@ class Responses:
     @property
     def multipliers(self) -> Complex:
         """Floquet multipliers, the largest first."""
-        found = np.linalg.eigvals(self.tangent[:, :-1]).astype(complex)
-        return np.asarray(found[np.argsort(-np.abs(found), kind="stable")])
+        return multipliers(self.tangent[:, :-1])
 
-    def sampled(self, output: str, frequencies: Array) -> Complex:
-        """Return the response of an output just before the clock to the control as it is latched there, (f,)."""
-        last = self.linear.events[-1].after
-        row = self._row(output, last)[self.linear.unknown]
-        return resolvent(self.tangent[:, :-1], self.tangent[:, -1:], row[None], self.period, frequencies)[
-            :, 0, 0
-        ]
+    def sampled(self, output: str, frequencies: Array, part: float = 0.0) -> Complex:
+        """Return the response of an output to the control as it is latched at the clock, (f,); see `seen` for ``part``."""
+        row, direct = self.seen(output, part)
+        phi, gamma = self.tangent[:, :-1], self.tangent[:, -1:]
+        return resolvent(phi, gamma, row[None], self.period, frequencies)[:, 0, 0] + direct
 
     def seen(self, output: str, part: float = 0.0) -> tuple[Array, float]:
         """Return what an output, looked at after a part of the period, owes to the state at the start, (u,), and to the control.
 
         With a part of 0 it is looked at just before the clock.
         """
-        linear, unknown = self.linear, self.linear.unknown
+        linear, at = self.linear, part * self.period
         if part == 0.0:
-            return self._row(output, linear.events[-1].after)[unknown], 0.0
-        size, nz, at = len(unknown), self.engine.nz, part * self.period
-        course = np.zeros((nz, size + 1))
-        course[unknown, np.arange(size)] = 1.0
-        still = np.ones(nz, dtype=bool)
-        still[unknown] = False
+            return self._row(output, linear.events[-1].after)[linear.unknown], 0.0
+        course = linear.start(1)
         shifts: list[Array] = []
         for k, event in enumerate(linear.events):
-            shift = np.zeros(size + 1)
-            if event.guard is not None:
-                shift = -(event.guard @ course) / event.slope
-            elif event.anchor >= 0:
-                shift = shifts[event.anchor]
-            else:
-                shift[size] = event.shift
-            shifts.append(shift)
-            course = event.onto @ course + np.outer(event.kick, shift)
-            course[still] = 0.0
-            left = at - event.time
-            last = left <= linear.durations[k] or k + 1 == len(linear.events)
-            course = exponential(linear.rate(k) * min(left, linear.durations[k])) @ course
-            if last:
+            if event.time > at:
                 break
-        row = self._row(output, linear.events[k].after) @ course
-        return np.asarray(row[:size]), float(row[size])
+            shift = linear.shift(k, course, shifts)
+            shift[-1] += event.shift
+            shifts.append(shift)
+            left = min(at - event.time, linear.durations[k])
+            course = exponential(linear.rate(k) * left) @ linear.across(k, course, shift)
+            row = self._row(output, event.after) @ course
+        return np.asarray(row[:-1]), float(row[-1])
 
     # --- loop ----------------------------------------------------------------------------------------------
 
@@ -243,9 +206,7 @@ class Opened:
     @property
     def multipliers(self) -> Complex:
         """Floquet multipliers of the closed loop, the largest first."""
-        closed = self.phi - self.gamma @ np.linalg.solve(self.direct, self.seen)
-        found = np.linalg.eigvals(closed).astype(complex)
-        return np.asarray(found[np.argsort(-np.abs(found), kind="stable")])
+        return multipliers(self.phi - self.gamma @ np.linalg.solve(self.direct, self.seen))
 
 
 def _gain(phi: Array, gamma: Array, row: Array, period: float, frequencies: Array) -> Complex:
@@ -256,11 +217,10 @@ def _gain(phi: Array, gamma: Array, row: Array, period: float, frequencies: Arra
     return np.asarray(np.linalg.det(np.eye(open_loop.shape[1]) + open_loop) - 1.0)
 
 
-def exponential(matrix: Any) -> Any:
-    """Return the exponential of a matrix."""
-    from scipy.linalg import expm
-
-    return np.asarray(expm(matrix))
+def multipliers(period_map: Array) -> Complex:
+    """Return the eigenvalues of the map of a period, the largest first."""
+    found = np.linalg.eigvals(period_map).astype(complex)
+    return np.asarray(found[np.argsort(-np.abs(found), kind="stable")])
 
 
 def resolvent(phi: Array, gamma: Array, rows: Array, period: float, frequencies: Array) -> Complex:
@@ -273,20 +233,17 @@ def resolvent(phi: Array, gamma: Array, rows: Array, period: float, frequencies:
 def _opened(responses: Responses) -> Opened:
     """Carry deviations and the instants of the comparators through the period."""
     linear, engine = responses.linear, responses.engine
-    unknown = linear.unknown
-    size, nz = len(unknown), engine.nz
+    size = len(linear.unknown)
     trips = [k for k, e in enumerate(linear.events) if e.trip >= 0 and e.guard is not None]
     if not trips:
         raise ConvergenceError(
             "no comparator brings an edge in the steady state: the loop is at a limit of its pulse width and has no gain there"
         )
     count = len(trips)
-    course = np.zeros((nz, size + count))
-    course[unknown, np.arange(size)] = 1.0
-    seen, direct, commands = np.zeros((count, size)), np.zeros((count, count)), np.zeros((count, size))
+    course = linear.start(count)
     shifts: list[Array] = []
+    seen, direct, commands = np.zeros((count, size)), np.zeros((count, count)), np.zeros((count, size))
     for k, event in enumerate(linear.events):
-        shift = np.zeros(size + count)
         if k in trips:
             i = trips.index(k)
             assert event.guard is not None
@@ -294,18 +251,13 @@ def _opened(responses: Responses) -> Opened:
             seen[i], direct[i] = row[:size], row[size:]
             direct[i, i] = event.slope
             commands[i] = (_command(engine, event, event.guard) @ course)[:size]
+            shift = np.zeros(size + count)
             shift[size + i] = 1.0
-        elif event.guard is not None:
-            shift = -(event.guard @ course) / event.slope
-        elif event.anchor >= 0:
-            shift = shifts[event.anchor]
+        else:
+            shift = linear.shift(k, course, shifts)
         shifts.append(shift)
-        course = event.onto @ course + np.outer(event.kick, shift)
-        still = np.ones(nz, dtype=bool)
-        still[unknown] = False
-        course[still] = 0.0
-        course = exponential(linear.rate(k) * linear.durations[k]) @ course
-    end = course[unknown]
+        course = exponential(linear.rate(k) * linear.durations[k]) @ linear.across(k, course, shift)
+    end = course[linear.unknown]
     inner = engine.circuit.law is not None and engine.circuit.law.level is None
     return Opened(end[:, :size], end[:, size:], seen, direct, commands if inner else None, linear.period)
 
@@ -313,7 +265,7 @@ def _opened(responses: Responses) -> Opened:
 def _command(engine: Engine, event: Event, guard: Array) -> Array:
     """Return the part of a guard, which is scaled, that the command of the law makes up."""
     law = engine.layout.law
-    whole = engine.layout.over(engine.layout.trips[event.trip], engine.signals(event.before))
+    whole = engine.layout.over(engine.layout.trips[event.trip].guard, engine.signals(event.before))
     largest = int(np.argmax(np.abs(whole)))
     scale = guard[largest] / whole[largest]
     return np.asarray(engine.layout.over(law.command, engine.signals(event.before)) * scale)

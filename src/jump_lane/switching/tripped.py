@@ -2,16 +2,29 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
 from jump_lane.circuit.law import Law, Row
 from jump_lane.switching.clock import PERIOD, Schedule
 
 
+class Trip(NamedTuple):
+    """A comparator: its guard, and where in the period the edge is that it brings, per unit of the control variable.
+
+    ``at`` is that at the value of the control variable that the circuit has [1], ``slope`` how far it moves.
+    """
+
+    guard: Row
+    at: float
+    slope: float
+
+
 def tripped(
     edges: Schedule, law: Law, switches: tuple[str, ...], control: float, period: float
-) -> tuple[Schedule, list[Row]]:
-    """Return a schedule whose moving edges are brought by comparators, and the guard of each of these.
+) -> tuple[Schedule, list[Trip]]:
+    """Return a schedule whose moving edges are brought by comparators, and these.
 
     Edges that move alike, with none that stands between them, follow the first of them at the distance that they have.
 
@@ -29,7 +42,7 @@ def tripped(
     """
     edges = _blanked(edges, law, switches, period)
     count = len(edges.masks)
-    rows: list[Row] = []
+    found: list[Trip] = []
     ticks, first = edges.ticks.copy(), -1
     trips, anchors, delays = edges.trips.copy(), edges.anchors.copy(), edges.delays.copy()
     for f in range(count):
@@ -46,11 +59,12 @@ def tripped(
             (_begin(edges, f, falls, bit) for bit in range(len(switches)) if (falls >> bit) & 1), default=0
         )
         at, since = float(edges.ticks[f]) / PERIOD, begun / PERIOD
-        trips[f], first = len(rows), f
-        rows.append(law.trip(ended, at, float(edges.slopes[f]), control, since, period))
+        trips[f], first = len(found), f
+        slope = float(edges.slopes[f])
+        found.append(Trip(law.trip(ended, at, slope, control, since, period), at, slope))
         if ended and law.most < 1.0:
             ticks[f] = min(int(ticks[f]), begun + round(law.most * PERIOD))
-    return edges._replace(ticks=ticks, trips=trips, anchors=anchors, delays=delays), rows
+    return edges._replace(ticks=ticks, trips=trips, anchors=anchors, delays=delays), found
 
 
 def _begin(edges: Schedule, f: int, falls: int, bit: int) -> int:
