@@ -20,6 +20,9 @@ from jump_lane.report.figures import COLOURS, INK, dress, prefixed, sheet
 ASKED = "#f2ddd3"
 """Where margins are too small."""
 
+LATE = 0.1
+"""Words about a crossover above this part of the highest frequency stand to its left."""
+
 POINTS, FROM, UP_TO = 500, 1e-4, 0.499
 """Frequencies drawn, over the switching frequency."""
 
@@ -47,7 +50,7 @@ def _bode(bode: Bode, found: LoopDesign, f: NDArray[np.float64], gain: NDArray[n
         averages = model.gain(f) / found.loop.ramp(stage.v_in)
         bode.draw(f, averages, 180.0, color=INK, lw=0.9, ls="--", label="power stage, averaged model")
     if proof is not None:
-        _margins(bode, proof)
+        _margins(bode, proof, float(f[-1]))
     bode.gain.axhspan(-loop.gain_margin, 0.0, color=ASKED, zorder=0, lw=0, label="gain margin asked")
     bode.phase.axhspan(
         -180.0, -180.0 + loop.phase_margin, color=ASKED, zorder=0, lw=0, label="phase margin asked"
@@ -57,13 +60,14 @@ def _bode(bode: Bode, found: LoopDesign, f: NDArray[np.float64], gain: NDArray[n
         axes.legend(loc="lower left", fontsize=8, frameon=False)
 
 
-def _margins(bode: Bode, proof: Proof) -> None:
+def _margins(bode: Bode, proof: Proof, f_end: float) -> None:
     """Mark where the gain crosses 1 for the last time, and where the phase first is half a turn."""
     for f_c, margin in proof.margins.crossovers[-1:]:
         for axes in (bode.gain, bode.phase):
             axes.axvline(f_c, color=INK, lw=0.7, ls=":")
-        _words(bode.gain, f"crossover {show(f_c, 'Hz')}", (f_c, 0.0), (6, 8))
-        _words(bode.phase, f"phase margin {margin:.1f}°", (f_c, -180.0 + margin), (6, 8))
+        off = (-6 if f_c > LATE * f_end else 6, 8)
+        _words(bode.gain, f"crossover {show(f_c, 'Hz')}", (f_c, 0.0), off)
+        _words(bode.phase, f"phase margin {margin:.1f}°", (f_c, -180.0 + margin), off)
         bode.phase.plot([f_c, f_c], [-180.0, -180.0 + margin], color=COLOURS[2], lw=2.4)
     for f_x, margin in proof.margins.crossings[:1]:
         bode.gain.plot([f_x, f_x], [-margin, 0.0], color=COLOURS[2], lw=2.4)
