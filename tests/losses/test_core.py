@@ -5,7 +5,7 @@ import unittest
 
 import numpy as np
 
-from jump_lane.dissipation.core import Steinmetz, equivalent_frequency, loss_density
+from jump_lane.equations.steinmetz import Steinmetz, equivalent_frequency, loss_density
 
 FERRITE = Steinmetz(2.5, 1.4, 2.5)
 PERIOD = 1e-5

@@ -287,7 +287,7 @@ class Passive(unittest.TestCase):
             power(found, "L", "winding, eddy currents") / (20e-3 * current.ac_rms**2), 1.0, delta=1e-3
         )
         swing = 40e-6 * current.peak_to_peak / (12 * 60e-6)
-        from jump_lane.dissipation.core import Steinmetz
+        from jump_lane.equations.steinmetz import Steinmetz
 
         constant, duty = Steinmetz(2.5, 1.4, 2.5).constant, found.control
         spread = duty**-0.4 + (1 - duty) ** -0.4

@@ -144,3 +144,9 @@ LeftOverVoltage = Annotated[
 LeftOverCurrent = Annotated[
     Curve | None, _reader(CURRENT, RATIO), _schema(CURRENT, RATIO, "0 A: 100 %; 8 A: 80 %; 11 A: 35 %")
 ]
+LeftOverTemperature = Annotated[
+    Curve | None, _reader(TEMPERATURE, RATIO), _schema(TEMPERATURE, RATIO, "25 °C: 100 %; 100 °C: 78 %")
+]
+LossOverField = Annotated[
+    Curve | None, _reader(RATIO, RATIO), _schema(RATIO, RATIO, "0: 100 %; 50: 130 %; 100: 180 %")
+]

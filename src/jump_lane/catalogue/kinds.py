@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import Field
 
 from jump_lane.catalogue.core_pieces import CorePieces
 from jump_lane.catalogue.curve import (
@@ -16,6 +16,8 @@ from jump_lane.catalogue.curve import (
     OverTemperature,
     ResistanceOverFrequency,
 )
+from jump_lane.catalogue.magnetic import Bobbin, Core, CoreMaterial, Wire
+from jump_lane.catalogue.part import Bought
 from jump_lane.quantities.fields import (
     Amperes,
     Celsius,
@@ -35,7 +37,6 @@ from jump_lane.quantities.fields import (
     SquareMetres,
     Volts,
     Watts,
-    whole,
 )
 
 REFERENCE_TEMPERATURE = 25.0
@@ -45,25 +46,7 @@ COPPER = 0.00393
 """Temperature coefficient of the resistance of copper at 20 °C [1/K] (IEC 60028)."""
 
 
-class _Part(BaseModel):
-    """What every part has."""
-
-    model_config = ConfigDict(extra="forbid", arbitrary_types_allowed=True, frozen=True, defer_build=True)
-
-    part: str = Field(min_length=1, description="Name of the part")
-    cost: Number | None = Field(default=None, ge=0.0, description="Cost figure, in any currency")
-    at_hand: Annotated[int | None, BeforeValidator(whole), Field(ge=0)] = Field(
-        default=None,
-        description="Pieces at hand, of a list of one's own; a choice that needs more is not made",
-    )
-
-    @property
-    def name(self) -> str:
-        """Return the name of the part."""
-        return self.part
-
-
-class _Cooled(_Part):
+class _Cooled(Bought):
     """A part with a junction."""
 
     voltage: Annotated[Volts | None, Field(gt=0.0)] = Field(default=None, description="Voltage rating")
@@ -215,7 +198,7 @@ class Diode(_Cooled):
         return _at(self.resistance, self.resistance_curve, temperature)
 
 
-class Capacitor(_Part):
+class Capacitor(Bought):
     """A capacitor."""
 
     kind: Literal["capacitor"] = "capacitor"
@@ -255,7 +238,7 @@ class Capacitor(_Part):
         return None if self.resistance is None else np.full(len(frequency), self.resistance * rise)
 
 
-class _Wound(_Part):
+class _Wound(Bought):
     """A part with windings on a core."""
 
     turns: Count | None = Field(default=None, description="Turns (of the primary)")
@@ -323,9 +306,9 @@ class Transformer(_Wound):
     )
 
 
-Part = Mosfet | Gan | Igbt | Diode | Capacitor | Inductor | Transformer
+Part = Mosfet | Gan | Igbt | Diode | Capacitor | Inductor | Transformer | Core | CoreMaterial | Bobbin | Wire
 
-KINDS: dict[str, type[_Part]] = {
+KINDS: dict[str, type[Bought]] = {
     "mosfet": Mosfet,
     "gan": Gan,
     "igbt": Igbt,
@@ -333,9 +316,13 @@ KINDS: dict[str, type[_Part]] = {
     "capacitor": Capacitor,
     "inductor": Inductor,
     "transformer": Transformer,
+    "core": Core,
+    "core-material": CoreMaterial,
+    "bobbin": Bobbin,
+    "wire": Wire,
 }
 
-ROLES: dict[str, tuple[type[_Part], ...]] = {
+ROLES: dict[str, tuple[type[Bought], ...]] = {
     "switch": (Mosfet, Igbt),
     "rectifier": (Diode, Mosfet),
     "inductor": (Inductor,),

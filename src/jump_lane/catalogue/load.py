@@ -26,7 +26,8 @@ from jump_lane.errors import InputError, nearest
 from jump_lane.files import read_text
 from jump_lane.validation import bounded, explain, read_toml, tidied
 
-SAMPLES = "sample-catalogue.csv"
+SAMPLES, MAGNETICS = "sample-catalogue.csv", "sample-magnetics.csv"
+"""Shipped lists: parts of a power stage; cores, materials, bobbins and wires."""
 
 
 class Column(BaseModel):
@@ -110,16 +111,17 @@ def _load(path: Path, _: int) -> tuple[Part, ...]:
 
 
 class Samples(Mapping[str, Part]):
-    """The shipped catalogue by name; every part in it is made up, and read when it is first asked for."""
+    """A shipped list by name; every part in it is read when it is first asked for."""
 
-    def __init__(self) -> None:
-        text = resources.files("jump_lane").joinpath("examples", SAMPLES).read_text(encoding="utf-8")
+    def __init__(self, file: str) -> None:
+        self._file = file
+        text = resources.files("jump_lane").joinpath("examples", file).read_text(encoding="utf-8")
         self._rows = {row["part"]: _given(row) for row in csv.DictReader(io.StringIO(text))}
         self._read: dict[str, Part] = {}
 
     def __getitem__(self, name: str) -> Part:
         if name not in self._read:
-            self._read[name] = read_part(self._rows[name], f"{SAMPLES}: {name}")
+            self._read[name] = read_part(self._rows[name], f"{self._file}: {name}")
         return self._read[name]
 
     def __iter__(self) -> Iterator[str]:
@@ -131,8 +133,14 @@ class Samples(Mapping[str, Part]):
 
 @lru_cache(maxsize=1)
 def sample_parts() -> Samples:
-    """Return the shipped catalogue by name."""
-    return Samples()
+    """Return the shipped catalogue by name; every part in it is made up."""
+    return Samples(SAMPLES)
+
+
+@lru_cache(maxsize=1)
+def magnetic_samples() -> Samples:
+    """Return shipped cores, materials, bobbins and wires by name; shapes and wires are of standards, all else is made up."""
+    return Samples(MAGNETICS)
 
 
 def samples() -> tuple[Part, ...]:

@@ -1,0 +1,1 @@
+"""Wound components: from waveforms to a winding that can be wound."""
