@@ -8,7 +8,7 @@ import numpy as np
 from scipy.sparse import csr_array, diags_array, eye_array, kron
 from scipy.sparse.linalg import spsolve
 
-from jump_lane.catalogue.load import magnetic_samples
+from jump_lane.catalogue.load import sample_materials
 from jump_lane.catalogue.magnetic import MU_0, Core, CoreMaterial, Wire
 from jump_lane.equations.steinmetz import Steinmetz, loss_density
 from jump_lane.magnetics.copper import field_squares, plain_fields, resistance_matrix, window_of
@@ -19,7 +19,7 @@ from jump_lane.magnetics.magnetisation import flux_curve, flux_density, permeabi
 from jump_lane.magnetics.reluctance import Gap, fringing, gap_for, inductance
 from jump_lane.magnetics.window import Block, Window
 
-SAMPLES = magnetic_samples()
+SAMPLES = sample_materials()
 
 
 def core(name: str) -> Core:

@@ -131,7 +131,7 @@ class Saturation(unittest.TestCase):
 
     def test_flux_is_right_at_every_point_of_a_curve(self) -> None:
         from jump_lane.catalogue.kinds import Inductor as Part
-        from jump_lane.dissipation.core import flux_linkage
+        from jump_lane.operating.wound import flux_linkage
 
         part = Part(part="a", value="10 µH", saturation="0 A: 100 %; 4 A: 90 %; 6 A: 40 %; 9 A: 20 %")
         first, knots = saturating(10e-6, part.saturation)

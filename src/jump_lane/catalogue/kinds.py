@@ -306,7 +306,11 @@ class Transformer(_Wound):
     )
 
 
-Part = Mosfet | Gan | Igbt | Diode | Capacitor | Inductor | Transformer | Core | CoreMaterial | Bobbin | Wire
+Part = Mosfet | Gan | Igbt | Diode | Capacitor | Inductor | Transformer
+"""What stands in a power stage."""
+
+Material = Core | CoreMaterial | Bobbin | Wire
+"""What components are wound of."""
 
 KINDS: dict[str, type[Bought]] = {
     "mosfet": Mosfet,

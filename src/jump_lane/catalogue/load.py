@@ -17,17 +17,20 @@ from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
-from jump_lane.catalogue.kinds import KINDS, Part
+from jump_lane.catalogue.kinds import KINDS, Material, Part
 from jump_lane.errors import InputError, nearest
 from jump_lane.files import read_text
 from jump_lane.validation import bounded, explain, read_toml, tidied
 
 SAMPLES, MAGNETICS = "sample-catalogue.csv", "sample-magnetics.csv"
 """Shipped lists: parts of a power stage; cores, materials, bobbins and wires."""
+
+
+Entry = Part | Material
 
 
 class Column(BaseModel):
@@ -68,14 +71,25 @@ class CatalogueFile(BaseModel):
 
 
 def load(path: Path) -> tuple[Part, ...]:
-    """Read a catalogue.
+    """Read the parts of a power stage in a catalogue.
 
     Raises
     ------
     InputError
         If it cannot be read, or an entry is not valid: file, entry, key, what was read and expected.
     """
-    return _load(path, changed(path))
+    return tuple(p for p in _load(path, changed(path)) if isinstance(p, Part))
+
+
+def load_materials(path: Path) -> tuple[Material, ...]:
+    """Read the cores, materials, bobbins and wires in a catalogue.
+
+    Raises
+    ------
+    InputError
+        As `load` does.
+    """
+    return tuple(p for p in _load(path, changed(path)) if isinstance(p, Material))
 
 
 def changed(path: Path) -> int:
@@ -95,7 +109,7 @@ def changed(path: Path) -> int:
 
 
 @lru_cache(maxsize=32)
-def _load(path: Path, _: int) -> tuple[Part, ...]:
+def _load(path: Path, _: int) -> tuple[Entry, ...]:
     if path.suffix.lower() == ".toml":
         found = tuple(_from_toml(path))
     elif path.suffix.lower() == ".csv":
@@ -110,18 +124,21 @@ def _load(path: Path, _: int) -> tuple[Part, ...]:
     return found
 
 
-class Samples(Mapping[str, Part]):
+Kind = TypeVar("Kind", Part, Material)
+
+
+class Samples(Mapping[str, Kind]):
     """A shipped list by name; every part in it is read when it is first asked for."""
 
     def __init__(self, file: str) -> None:
         self._file = file
         text = resources.files("jump_lane").joinpath("examples", file).read_text(encoding="utf-8")
         self._rows = {row["part"]: _given(row) for row in csv.DictReader(io.StringIO(text))}
-        self._read: dict[str, Part] = {}
+        self._read: dict[str, Kind] = {}
 
-    def __getitem__(self, name: str) -> Part:
+    def __getitem__(self, name: str) -> Kind:
         if name not in self._read:
-            self._read[name] = read_part(self._rows[name], f"{self._file}: {name}")
+            self._read[name] = read_part(self._rows[name], f"{self._file}: {name}")  # type: ignore[assignment]
         return self._read[name]
 
     def __iter__(self) -> Iterator[str]:
@@ -130,15 +147,19 @@ class Samples(Mapping[str, Part]):
     def __len__(self) -> int:
         return len(self._rows)
 
+    def of_kind(self, kind: str) -> tuple[Kind, ...]:
+        """Return every part of a kind."""
+        return tuple(self[name] for name, row in self._rows.items() if row["kind"] == kind)
+
 
 @lru_cache(maxsize=1)
-def sample_parts() -> Samples:
+def sample_parts() -> Samples[Part]:
     """Return the shipped catalogue by name; every part in it is made up."""
     return Samples(SAMPLES)
 
 
 @lru_cache(maxsize=1)
-def magnetic_samples() -> Samples:
+def sample_materials() -> Samples[Material]:
     """Return shipped cores, materials, bobbins and wires by name; shapes and wires are of standards, all else is made up."""
     return Samples(MAGNETICS)
 
@@ -152,7 +173,7 @@ def _read(path: Path) -> str:
     return read_text(path)
 
 
-def _from_toml(path: Path) -> Iterator[Part]:
+def _from_toml(path: Path) -> Iterator[Entry]:
     try:
         tables = CatalogueFile.model_validate(read_toml(path))
     except ValidationError as error:
@@ -163,7 +184,7 @@ def _from_toml(path: Path) -> Iterator[Part]:
         yield from _from_export(table, path.parent / table.file)
 
 
-def _from_csv(text: str, where: str) -> Iterator[Part]:
+def _from_csv(text: str, where: str) -> Iterator[Entry]:
     reader = csv.DictReader(io.StringIO(text))
     _require_commas(reader, where)
     for i, row in enumerate(_rows(reader, where), start=1):
@@ -205,7 +226,7 @@ def _given(row: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def _from_export(table: Exported, path: Path) -> Iterator[Part]:
+def _from_export(table: Exported, path: Path) -> Iterator[Entry]:
     rows = csv.DictReader(io.StringIO(_read(path)), delimiter=table.separator)
     try:
         headings = [h.strip() for h in rows.fieldnames or ()]
@@ -233,7 +254,7 @@ def _cell(text: str, column: Column, decimal: str) -> str:
     return f"{text} {column.unit}".rstrip()
 
 
-def read_part(entry: dict[str, Any], where: str) -> Part:
+def read_part(entry: dict[str, Any], where: str) -> Entry:
     """Validate one entry; `where` names it in a complaint.
 
     Raises
@@ -253,7 +274,7 @@ def read_part(entry: dict[str, Any], where: str) -> Part:
         raise InputError("\n".join(f"{name}: {explain(e, model)}" for e in error.errors())) from None
 
 
-def _require_distinct(parts: tuple[Part, ...], where: str) -> None:
+def _require_distinct(parts: tuple[Entry, ...], where: str) -> None:
     names = [p.name for p in parts]
     repeated = {n for n in names if names.count(n) > 1}
     if repeated:

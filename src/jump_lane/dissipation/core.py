@@ -12,6 +12,7 @@ from jump_lane.circuit.elements import CoupledInductors, Inductor
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.stage import Stage
 from jump_lane.equations.steinmetz import Steinmetz, equivalent_frequency, loss_density
+from jump_lane.operating.wound import flux_linkage
 from jump_lane.switching.waveforms import Array
 from jump_lane.topologies.components import Component
 
@@ -91,13 +92,3 @@ def linkage(stage: Stage, coil: Inductor) -> tuple[Array, Array]:
                 currents = [stage.samples(f"{name}.i")[1] for name in names]
                 return time, np.asarray(np.tensordot(row, currents, axes=1))
     return time, flux_linkage(coil, current)
-
-
-def flux_linkage(coil: Inductor, current: Array) -> Array:
-    """Return the flux linkage [V·s] at some currents [A], (m,), by the piecewise-linear curve of the inductor."""
-    flux = coil.inductance * np.abs(current)
-    inductance = coil.inductance
-    for start, following in coil.saturation:
-        flux = flux + (following - inductance) * np.maximum(np.abs(current) - start, 0.0)
-        inductance = following
-    return np.asarray(np.sign(current) * flux)

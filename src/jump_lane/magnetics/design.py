@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -39,8 +40,9 @@ class Winding:
         if self.wire.flat:
             assert self.wire.thickness is not None and self.wire.insulation is not None
             return self.wire.thickness + self.wire.insulation
-        found = getattr(self.wire, GRADES[self.grade])
-        return float(found if found is not None else self.wire.overall)
+        found: float | None = getattr(self.wire, GRADES[self.grade])
+        assert self.wire.overall is not None
+        return self.wire.overall if found is None else found
 
     @property
     def copper(self) -> float:
@@ -50,7 +52,7 @@ class Winding:
             return self.wire.thickness
         assert self.wire.diameter is not None
         if self.wire.form == "litz":
-            return self.wire.diameter * 1.155 * float(self.wire.strands) ** 0.5
+            return self.wire.diameter * 1.155 * math.sqrt(self.wire.strands)
         return self.wire.diameter
 
 

@@ -84,21 +84,33 @@ def wire(diameter: Real, frequency: Real, rho: Real) -> tuple[Array, Array]:
     return np.asarray(skin), np.asarray(field)
 
 
-def of_round(breadth: Real, count: Real, diameter: Real, frequency: Real, rho: Real) -> tuple[Array, Array]:
+Known = tuple[Array, Array]
+"""Skin effect and transverse field of a wire, worked out before (see `wire`)."""
+
+
+def of_round(
+    breadth: Real, count: Real, diameter: Real, frequency: Real, rho: Real, known: Known | None = None
+) -> tuple[Array, Array]:
     """Return o and f [Ω·m] of a layer of so many round wires side by side."""
     height = math.sqrt(math.pi) / 2.0 * np.asarray(diameter)
     porosity = np.minimum(np.asarray(count) * height / breadth, 1.0)
     own, field = strip(breadth, height, porosity, frequency, rho)
-    skin, transverse = wire(diameter, frequency, rho)
+    skin, transverse = known or wire(diameter, frequency, rho)
     alone = np.asarray(breadth) ** 2 / count * resistance(diameter, rho) * skin
     return np.minimum(own, alone), np.minimum(field, 2.0 * np.asarray(count) * transverse)
 
 
 def of_litz(
-    breadth: Real, count: Real, strands: Real, diameter: Real, frequency: Real, rho: Real
+    breadth: Real,
+    count: Real,
+    strands: Real,
+    diameter: Real,
+    frequency: Real,
+    rho: Real,
+    known: Known | None = None,
 ) -> tuple[Array, Array]:
     """Return o and f [Ω·m] of a layer of so many litz wires side by side, strands perfectly transposed."""
-    skin, transverse = wire(diameter, frequency, rho)
+    skin, transverse = known or wire(diameter, frequency, rho)
     field = 2.0 * np.asarray(count) * strands * transverse
     own = np.asarray(breadth) ** 2 / count * resistance(diameter, rho) / strands * skin
     return np.asarray(own + field / 12.0), np.asarray(field)

@@ -56,8 +56,9 @@ class Window:
         terms: int = 40,
     ) -> None:
         self.width, self.height = width, height
-        m = np.arange(terms)
-        self._kx, self._ky = m * np.pi / width, m * np.pi / height
+        m = np.arange(terms, dtype=np.float64)
+        self._kx: Array = m * (np.pi / width)
+        self._ky: Array = m * (np.pi / height)
         weight = np.where(m == 0, 1.0, 2.0)
         self._norm = np.sqrt(weight[:, None] * weight[None, :] / (width * height))
         square = self._kx[:, None] ** 2 + self._ky[None, :] ** 2
@@ -73,13 +74,13 @@ class Window:
             for b in blocks:
                 turns[b.winding] += b.turns
             length = sum(y_1 - y_0 for y_0, y_1 in gaps)
-            along = sum(_integral(self._ky, y_0, y_1) for y_0, y_1 in gaps) / length
+            along = np.sum([_integral(self._ky, y_0, y_1) for y_0, y_1 in gaps], axis=0) / length
             self.sources -= turns[:, None, None] * (self._norm * along[None, :])[None]
 
     def energy(self) -> Array:
         """Return the matrix Λ' [H/m], (w, w), with 2·W' = Iᵀ·Λ'·I per metre of depth for currents whose ampere-turns add up to zero."""
         scaled = self.sources / self._square
-        return MU_0 * np.einsum("amn,bmn->ab", self.sources, scaled)
+        return np.asarray(MU_0 * np.einsum("amn,bmn->ab", self.sources, scaled))
 
     def field(self, x: Array, y: Array) -> tuple[Array, Array]:
         """Return the field along x and along y at points [A/m per A], (w, p) each."""

@@ -17,6 +17,7 @@ from jump_lane.spec.ranges import Table, VoltageRange
 from jump_lane.spec.surroundings import Catalogue, Controller, Driver, Efficiency, Thermal
 from jump_lane.spec.tables import Angles, Damping, Margin, Switching, Tank, Tolerance, Transformer
 from jump_lane.spec.terminals import Input, Output
+from jump_lane.spec.wound import WoundTable
 from jump_lane.validation import bounded, explain, read_toml, tidied
 
 
@@ -43,6 +44,10 @@ class Spec(Table):
         default={},
         description="Real parts, by component: the name of a part in a catalogue, or a table of data such as "
         "resistance or forward_voltage, with the name under part and the number of pieces under count",
+    )
+    wound: dict[str, WoundTable] = Field(
+        default={},
+        description="Inductors and transformers to be wound, by component: what is fixed, and what is asked of them",
     )
     catalogue: Catalogue = Catalogue()
     driver: Driver = Driver()

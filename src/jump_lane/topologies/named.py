@@ -99,6 +99,8 @@ def part_of(spec: Spec, component: str, role: str, value: float = 1.0) -> Part |
     fields = KINDS[str(given.get("kind", entry["kind"]))].model_fields if _known(given) else {}
     entry |= {k: v for k, v in given.items() if k in fields or k == "kind"}
     part = read_part(entry, where)
+    if not isinstance(part, Part):
+        raise InputError(f"{where}: {part.name} is {article(part.kind)}, which cannot be {article(role)}")
     _require_fitting(part, role, synchronous, where)
     return part
 

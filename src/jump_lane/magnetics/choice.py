@@ -1,0 +1,222 @@
+"""The best designs of a search, computed once more on their own and judged by every limit."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+
+from jump_lane.errors import NoResultError
+from jump_lane.magnetics.asked import Asked
+from jump_lane.magnetics.creepage import KILOHERTZ, SOURCE
+from jump_lane.magnetics.proof import Proven, prove
+from jump_lane.magnetics.search import Candidate, Search, worth
+from jump_lane.quantities import show
+
+LOOKED_AT, OF_ONE_CORE = 120, 2
+"""Designs of the search that are computed once more; how many of one core a list shows at most."""
+
+ROUNDING = 1e-3
+"""At a limit within this part it holds."""
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """One thing asked of a wound component, in words; `warning` where a miss does not make it fall out."""
+
+    what: str
+    asked: str
+    found: str
+    holds: bool
+    warning: bool = False
+
+
+@dataclass(frozen=True)
+class Choice:
+    """What a search found.
+
+    Attributes
+    ----------
+    designs
+        The best first.
+    lightest
+        Loss and volume of every design of the search, for a figure.
+    """
+
+    asked: Asked
+    designs: tuple[Proven, ...]
+    looked: int
+    valid: int
+    fallen: Counter[str]
+    points: tuple[tuple[float, float, str], ...]
+    complete: bool
+
+
+def judged(asked: Asked, found: Proven) -> Iterator[Verdict]:
+    """Yield the verdict on everything asked of a wound component."""
+    table, coil, wound = asked.table, asked.coil, found.wound
+    limit = found.limit * (1.0 - table.flux_margin)
+    yield _most("flux density", found.density, limit, "T")
+    if coil.inductance > 0.0:
+        low, high = (coil.inductance * (1.0 + s * table.inductance_tolerance) for s in (-1.0, 1.0))
+        if wound.material.powder:
+            left = _left(found, asked)
+            yield Verdict(
+                "inductance left at the peak",
+                f"≥ {show(low, 'H')}",
+                show(left, "H"),
+                left >= low * (1.0 - ROUNDING),
+            )
+        elif coil.stores:
+            within = low <= found.inductance <= high
+            yield Verdict(
+                "inductance", f"{show(low, 'H')} to {show(high, 'H')}", show(found.inductance, "H"), within
+            )
+        else:
+            held = found.inductance >= low
+            yield Verdict(
+                "magnetising inductance", f"≥ {show(low, 'H')}", show(found.inductance, "H"), held, not held
+            )
+    yield _most("temperature rise", found.rise, table.temperature_rise, "K")
+    hottest = min(
+        p for p in (wound.material.max_temperature, wound.bobbin.max_temperature if wound.bobbin else 155.0)
+    )
+    yield _most("hottest spot", found.temperature, hottest, "°C")
+    yield _most("build", found.build, wound.depth * table.fill, "m")
+    for what, value, most, unit in (
+        ("height", wound.core.height, table.height, "m"),
+        ("footprint", found.footprint, table.footprint, "m²"),
+    ):
+        if most is not None:
+            yield _most(what, value, most, unit)
+    yield from _leakage(asked, found)
+    if len(coil.windings) > 1 and table.insulation != "functional":
+        words = "triple-insulated wire" if asked.triple else f"margins of {show(wound.margin, 'm')}"
+        yield Verdict(f"{table.insulation} insulation at {show(asked.voltage, 'V')}", SOURCE, words, True)
+
+
+def _most(what: str, value: float, limit: float, unit: str) -> Verdict:
+    return Verdict(what, f"≤ {show(limit, unit)}", show(value, unit), value <= limit * (1.0 + ROUNDING))
+
+
+def _left(found: Proven, asked: Asked) -> float:
+    """Return the incremental inductance that is left at the largest current [H]."""
+    import numpy as np
+
+    current = asked.largest / asked.coil.inductance
+    return float(np.interp(current, found.curve.current, found.curve.incremental))
+
+
+def _leakage(asked: Asked, found: Proven) -> Iterator[Verdict]:
+    for limit, sign, words in ((asked.table.most_leakage, 1.0, "≤"), (asked.table.least_leakage, -1.0, "≥")):
+        if limit is None or not found.leakage:
+            continue
+        value = (max if sign > 0.0 else min)(found.leakage.values())
+        holds = sign * value <= sign * limit * (1.0 + sign * ROUNDING)
+        yield Verdict(
+            "leakage, seen at the first winding", f"{words} {show(limit, 'H')}", show(value, "H"), holds
+        )
+
+
+def notes_on(asked: Asked) -> list[str]:
+    """Return what the models leave out here."""
+    out = [f"nothing is known of {failed}" for failed in asked.failed]
+    frequency = 1.0 / asked.burden.courses[0].period
+    if asked.table.insulation != "functional" and frequency > KILOHERTZ:
+        out.append(
+            f"above {show(KILOHERTZ, 'Hz')} IEC 60664-4 asks for more distance than the table used here"
+        )
+    return out
+
+
+def choose(
+    asked: Asked, weights: dict[str, float], count: int, watch: Callable[[int, int], None] | None = None
+) -> Choice:
+    """Return the best designs of a component.
+
+    Raises
+    ------
+    NoResultError
+        If none holds every limit, with why.
+    """
+    search = Search(asked, weights)
+    found = search.run(watch)
+    complete = search.complete
+    if not found:
+        raise NoResultError(_why(search))
+    proven: list[tuple[float, Proven]] = []
+    for candidate in _varied(found):
+        one = _with_leakage(
+            asked, prove(candidate.wound, asked.burden, asked.coil.path, asked.ambient, asked.peak)
+        )
+        missed = next((v.what for v in judged(asked, one) if not v.holds and not v.warning), "")
+        if missed:
+            search.tally.fallen[f"{missed}, computed once more"] += 1
+            search.tally.valid -= 1
+            continue
+        exact = replace(candidate, copper=one.copper, core=one.core)
+        proven.append((worth(exact, weights) + (100.0 if candidate.short else 0.0), one))
+    if not proven:
+        raise NoResultError(_why(search))
+    best = sorted(proven, key=lambda p: p[0])
+    points = tuple(
+        (c.loss, c.wound.core.width * c.wound.core.depth * c.wound.core.height, c.wound.core.part)
+        for c in found
+    )
+    designs = _few([p for _, p in best], count)
+    return Choice(
+        asked, designs, search.tally.looked, search.tally.valid, search.tally.fallen, points, complete
+    )
+
+
+def _varied(found: list[Candidate]) -> list[Candidate]:
+    """Return the most promising designs, not all of one core."""
+    seen: Counter[str] = Counter()
+    out = []
+    for candidate in found:
+        name = candidate.wound.core.part
+        if seen[name] < 4 * OF_ONE_CORE:
+            out.append(candidate)
+            seen[name] += 1
+        if len(out) == LOOKED_AT:
+            break
+    return out
+
+
+def _few(best: list[Proven], count: int) -> tuple[Proven, ...]:
+    seen: Counter[str] = Counter()
+    out: list[Proven] = []
+    for one in best:
+        if seen[one.wound.core.part] < OF_ONE_CORE or len({p.wound.core.part for p in best}) == 1:
+            out.append(one)
+            seen[one.wound.core.part] += 1
+    return tuple(out[:count])
+
+
+def _with_leakage(asked: Asked, found: Proven) -> Proven:
+    """Return a design with thicker insulation between its portions where more leakage is wanted and there is room for it."""
+    wanted = asked.table.least_leakage
+    if wanted is None or not found.leakage or min(found.leakage.values()) >= wanted:
+        return found
+    wound = found.wound
+    between = len(wound.order) - 1
+    room = wound.depth * asked.table.fill - found.build
+    for part in (0.25, 0.5, 0.75, 1.0):
+        thicker = replace(wound, tape=wound.tape + part * room / between)
+        other = prove(thicker, asked.burden, asked.coil.path, asked.ambient, asked.peak)
+        if min(other.leakage.values()) >= wanted:
+            break
+    return other
+
+
+def _why(search: Search) -> str:
+    """Say why nothing was found: how many fell out for which reason, and how near the best one came."""
+    counted = ", ".join(f"{reason}: {n}" for reason, n in search.tally.fallen.most_common())
+    part, loss, allowed = search.nearest
+    near = ""
+    if part > 0.0:
+        near = (
+            f"\nthe coolest one loses {show(loss, 'W')} where the temperature rise allows {show(allowed, 'W')}; "
+            f"at {100.0 * part:.0f} % of the load it would hold"
+        )
+    return f"none of {search.tally.looked} combinations holds every limit ({counted}){near}"

@@ -1,0 +1,392 @@
+"""The search for a wound component: every core, material, number of turns, order and conductor, all limits at all corners.
+
+For each core, number of turns and order every conductor of each winding is evaluated alone; those that no other one beats in build
+and loss are combined, with every material.  The best of each are computed once more on their own, with the field of the window.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jump_lane.catalogue.magnetic import Core, CoreMaterial
+from jump_lane.magnetics.asked import Asked, Order
+from jump_lane.magnetics.conductors import PARALLEL, Conductors, Fitted, Place, fit, front
+from jump_lane.magnetics.core_loss import FluxLoss, warmth
+from jump_lane.magnetics.design import Winding, Wound, portions
+from jump_lane.magnetics.eddy import resistivity
+from jump_lane.magnetics.heat import dissipated
+from jump_lane.magnetics.layers import turn_length
+from jump_lane.magnetics.magnetisation import flux_density, permeability, saturation
+from jump_lane.magnetics.reluctance import Gap, core_reluctance, gap_for
+from jump_lane.magnetics.stock import wires_for
+
+Array = NDArray[np.float64]
+
+TURNS, FEWEST, MOST = 16, 1.0, 3.5
+"""Numbers of turns that are looked at, from the least that the flux allows to so many times it."""
+
+LONGEST_GAP = 0.25
+"""Part of the window's height that gaps may take."""
+
+KEPT = 2
+"""Conductors kept of each core, number of turns, order and material."""
+
+CRITERIA = ("loss", "volume", "height", "footprint", "mass", "cost", "temperature")
+"""What designs may be ranked by."""
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A design of the search.
+
+    Attributes
+    ----------
+    losses
+        Of winding and core at every corner [W], (c,).
+    short
+        Whether it has less than the least magnetising inductance.
+    """
+
+    wound: Wound
+    copper: Array
+    core: Array
+    build: float
+    cost: float
+    mass: float
+    short: bool
+
+    @property
+    def loss(self) -> float:
+        """At the worst corner [W]."""
+        return float((self.copper + self.core).max())
+
+
+@dataclass
+class Tally:
+    """How many combinations were looked at, and for which reasons others fell out."""
+
+    looked: int = 0
+    valid: int = 0
+    fallen: Counter[str] = None  # type: ignore[assignment]
+
+    def __post_init__(self) -> None:
+        self.fallen = Counter()
+
+
+REASONS = (
+    "turns ratio", "too large", "flux density", "gap", "inductance", "wire wider than the window", "build", "temperature",
+)  # fmt: skip
+
+
+def worth(candidate: Candidate, weights: dict[str, float]) -> float:
+    """Return how a design ranks, the smaller the better: a weighted product of what counts."""
+    core = candidate.wound.core
+    figures = {
+        "loss": candidate.loss,
+        "temperature": candidate.loss / max(core.volume, 1e-12) ** 0.66,
+        "volume": core.width * core.depth * core.height,
+        "height": core.height,
+        "footprint": core.width * core.depth,
+        "mass": candidate.mass,
+        "cost": candidate.cost,
+    }
+    return sum(w * math.log(max(figures[k], 1e-12)) for k, w in weights.items())
+
+
+class Search:
+    """A search for one component.
+
+    Parameters
+    ----------
+    weights
+        What designs are ranked by (see `CRITERIA`), with exponents.
+    """
+
+    def __init__(self, asked: Asked, weights: dict[str, float], parallel: Sequence[int] = PARALLEL) -> None:
+        self.asked, self.weights, self.tally = asked, weights, Tally()
+        where = asked.where
+        self.cores = asked.stock.some(asked.table.core, Core, f"{where}.core")
+        self.materials = asked.stock.some(asked.table.material, CoreMaterial, f"{where}.material")
+        self.rho = float(resistivity(asked.hot))
+        self.complete = True
+        self._conductors: dict[tuple[str, ...], Conductors] = {}
+        self._parallel = tuple(parallel)
+        courses = asked.burden.courses
+        self._fluxes = {m.part: [FluxLoss(m, c.time, c.linkage) for c in courses] for m in self.materials}
+        self._shares = _shares(asked)
+        self.nearest = (0.0, math.inf, 0.0)
+        """Of the coolest that is too warm: part of the load at which it would hold, its loss, and what may be lost [W]."""
+
+    def run(self, watch: Callable[[int, int], None] | None = None) -> list[Candidate]:
+        """Return designs that hold, the best first; what an interruption leaves is kept."""
+        found: list[Candidate] = []
+        try:
+            for k, core in enumerate(self.cores):
+                if watch is not None:
+                    watch(k, len(self.cores))
+                found += self.on(core)
+        except KeyboardInterrupt:
+            self.complete = False
+        return sorted(found, key=lambda c: (c.short, worth(c, self.weights)))
+
+    def on(self, core: Core) -> Iterator[Candidate]:
+        """Yield the designs on one core."""
+        table = self.asked.table
+        if (table.height is not None and core.height > table.height) or (
+            table.footprint is not None and core.width * core.depth > table.footprint
+        ):
+            self.tally.fallen["too large"] += 1
+            self.tally.looked += 1
+            return
+        stub = self._stub(core)
+        for turns in self._turns(core):
+            every = self._all_turns(turns)
+            if every is None:
+                self.tally.fallen["turns ratio"] += 1
+                self.tally.looked += 1
+                continue
+            gaps = {m.part: self._gap(core, m, turns) for m in self.materials}
+            usable = [m for m in self.materials if not isinstance(gaps[m.part], str)]
+            for m in self.materials:
+                if isinstance(gaps[m.part], str):
+                    self.tally.fallen[str(gaps[m.part])] += 1
+                    self.tally.looked += 1
+            if not usable:
+                continue
+            for order in self.asked.orders():
+                yield from self._wound(stub, every, order, usable, gaps)
+
+    def _stub(self, core: Core) -> Wound:
+        """Return a component on a core without windings, for the room that it leaves."""
+        table = self.asked.table
+        bobbin = self.asked.stock.bobbin(table, core, f"{self.asked.where}.bobbin")
+        return Wound(core, self.materials[0], Gap(), (), (), bobbin, self.asked.margin, table.tape)
+
+    def _turns(self, core: Core) -> list[int]:
+        """Return the numbers of turns of the first winding that are looked at on a core."""
+        given = self.asked.winding(0).turns
+        if given is not None:
+            return [given]
+        strongest = max(saturation(m, self.asked.hot) for m in self.materials)
+        limit = strongest * (1.0 - self.asked.table.flux_margin)
+        least = self.asked.largest / (limit * core.least_area * self.asked.coil.path)
+        weakest = min(m.permeability for m in self.materials)
+        wanted = self.asked.coil.inductance * float(core_reluctance(core, weakest))
+        most = max(MOST * least, 1.5 * math.sqrt(wanted) / self.asked.coil.path if self._powder else 0.0, 2.0)
+        steps = np.geomspace(max(FEWEST * least, 1.0), most, TURNS)
+        return sorted({math.ceil(s - 1e-9) for s in steps})
+
+    @property
+    def _powder(self) -> bool:
+        return any(m.powder for m in self.materials)
+
+    def _all_turns(self, first: int) -> tuple[int, ...] | None:
+        """Return whole turns of all windings; None where a ratio is missed by too much."""
+        out = []
+        for k, ratio in enumerate(self.asked.coil.ratios):
+            wanted = ratio * first
+            turns = self.asked.winding(k).turns or max(round(wanted), 1)
+            if abs(turns / wanted - 1.0) > self.asked.table.turns_error:
+                return None
+            out.append(turns)
+        return tuple(out)
+
+    def _gap(self, core: Core, material: CoreMaterial, first: int) -> tuple[float, bool] | str:
+        """Return the gap that a material needs, and whether the inductance falls short; or why it cannot be."""
+        asked, table = self.asked, self.asked.table
+        turns = first * asked.coil.path
+        limit = saturation(material, asked.hot) * (1.0 - table.flux_margin)
+        low = asked.coil.inductance * (1.0 - table.inductance_tolerance)
+        if material.powder:
+            return self._powdered(core, material, turns, low)
+        if asked.largest / (turns * core.least_area) > limit:
+            return "flux density"
+        alone = turns**2 / float(core_reluctance(core, permeability(material, 25.0)))
+        if table.gap is not None:
+            return table.gap, False
+        if core.ring or not asked.coil.stores or asked.coil.inductance == 0.0:
+            return (0.0, alone < low) if not asked.coil.stores or asked.coil.inductance == 0.0 else "gap"
+        if alone < low:
+            return "inductance"
+        length = float(
+            gap_for(
+                core, permeability(material, 25.0), turns, asked.coil.inductance, table.gaps, table.gap_place
+            )
+        )
+        if table.gap_step:
+            length = table.gap_step * max(round(length / table.gap_step), 0)
+        return "gap" if not length <= LONGEST_GAP * core.window_height else (length, False)
+
+    def _powdered(
+        self, core: Core, material: CoreMaterial, turns: float, low: float
+    ) -> tuple[float, bool] | str:
+        """Judge powder by what is left of its inductance at the largest flux: no less than the least, no more than twice."""
+        asked = self.asked
+        alone = turns**2 / float(core_reluctance(core, permeability(material, 25.0)))
+        if asked.coil.inductance == 0.0 or alone > 2.0 * asked.coil.inductance:
+            return "inductance"
+        current = asked.largest / asked.coil.inductance
+        field = np.array([0.99, 1.01]) * turns * current / core.path
+        density = flux_density(material, field, asked.hot)
+        left = (density[1] - density[0]) / (field[1] - field[0]) * core.area / core.path * turns**2
+        if density[1] > saturation(material, asked.hot) * (1.0 - asked.table.flux_margin):
+            return "flux density"
+        return "inductance" if left < low else (0.0, False)
+
+    def _wound(
+        self,
+        stub: Wound,
+        turns: tuple[int, ...],
+        order: Order,
+        materials: list[CoreMaterial],
+        gaps: dict[str, Any],
+    ) -> Iterator[Candidate]:
+        """Yield the best designs of one core, turns and order."""
+        parts = portions(order, turns)
+        room = stub.depth * self.asked.table.fill - stub.tape * (len(parts) - 1)
+        fitted, conductors = [], []
+        for k in range(len(turns)):
+            own = self._conductors_of(stub.core, k)
+            places = self._places(stub, order, turns, k)
+            one = fit(own, k, places, stub.breadth, room, self.asked.burden.spectra)
+            self.tally.fallen["wire wider than the window"] += one.narrow * len(materials)
+            self.tally.fallen["build"] += one.thick * len(materials)
+            self.tally.looked += (one.narrow + one.thick) * len(materials)
+            if len(one.kept) == 0:
+                return
+            fitted.append(one)
+            conductors.append(own)
+        choice, build = self._combined(fitted, room, len(materials))
+        if len(build) == 0:
+            return
+        copper = np.sum([f.loss[:, c] for f, c in zip(fitted, choice, strict=True)], axis=0)
+        cost = np.sum([f.cost[c] for f, c in zip(fitted, choice, strict=True)], axis=0)
+        mass = np.sum([f.mass[c] for f, c in zip(fitted, choice, strict=True)], axis=0)
+        allowed = dissipated(stub.core, self.asked.table.temperature_rise, self.asked.ambient)
+        for material in materials:
+            length, short = gaps[material.part]
+            own_turns = turns[0] * self.asked.coil.path
+            core = np.array([f.density(own_turns * stub.core.area) for f in self._fluxes[material.part]])
+            core = core * stub.core.volume * warmth(material, self.asked.hot)
+            total = (copper + core[:, None]).max(axis=0)
+            cool = total <= allowed
+            self._remember(total, allowed, copper, core)
+            self.tally.fallen["temperature"] += int((~cool).sum())
+            self.tally.valid += int(cool.sum())
+            key = self._key(total, cost + (stub.core.cost or 0.0), mass)
+            for at in np.flatnonzero(cool)[np.argsort(key[cool])][:KEPT]:
+                windings = tuple(
+                    self._winding(k, turns[k], c, f.kept[picked[at]])
+                    for k, (c, f, picked) in enumerate(zip(conductors, fitted, choice, strict=True))
+                )
+                gap = Gap(length, self.asked.table.gaps, self.asked.table.gap_place)
+                wound = replace(stub, material=material, gap=gap, windings=windings, order=parts)
+                whole = mass[at] + stub.core.volume * material.density
+                price = float(cost[at]) + (stub.core.cost or 0.0)
+                yield Candidate(
+                    wound,
+                    copper[:, at],
+                    core,
+                    float(build[at]) + stub.tape * (len(parts) - 1),
+                    price,
+                    float(whole),
+                    short,
+                )
+
+    def _remember(self, total: Array, allowed: float, copper: Array, core: Array) -> None:
+        """Keep how near the coolest one came to what may be lost: part of the load at which it would hold."""
+        at = int(np.argmin(total))
+        worst = int(np.argmax(copper[:, at] + core))
+        if total[at] > allowed:
+            part = math.sqrt(max(allowed - core[worst], 0.0) / max(copper[worst, at], 1e-12))
+            if part > self.nearest[0]:
+                self.nearest = part, float(total[at]), allowed
+
+    def _key(self, loss: Array, cost: Array, mass: Array) -> Array:
+        """Return how conductors rank on one core."""
+        figures = {"cost": cost, "mass": mass}
+        found = np.zeros(len(loss))
+        for name, weight in self.weights.items():
+            found += weight * np.log(np.maximum(np.nan_to_num(figures.get(name, loss), nan=1e9), 1e-12))
+        return found
+
+    def _combined(
+        self, fitted: list[Fitted], room: float, materials: int
+    ) -> tuple[list[NDArray[np.int64]], Array]:
+        """Return for each winding which of its conductors stands in each combination that fits, and the build of each.
+
+        Windings are joined one after the other; of what is joined so far only what nothing beats in build and loss goes on.
+        """
+        if len(fitted) == 1:
+            self.tally.looked += len(fitted[0].kept) * materials
+            return [np.arange(len(fitted[0].kept))], fitted[0].build
+        cost = "cost" in self.weights
+        choice = [front(fitted[0].build, fitted[0].loss, fitted[0].cost if cost else None)]
+        build, loss, price = (v[..., choice[0]] for v in (fitted[0].build, fitted[0].loss, fitted[0].cost))
+        for k, other in enumerate(fitted[1:], start=1):
+            few = front(other.build, other.loss, other.cost if cost else None)
+            one, two = (g.ravel() for g in np.meshgrid(np.arange(len(build)), few, indexing="ij"))
+            fits = build[one] + other.build[two] <= room
+            self.tally.looked += len(one) * materials
+            self.tally.fallen["build"] += int((~fits).sum()) * materials
+            one, two = one[fits], two[fits]
+            build, loss, price = (
+                build[one] + other.build[two],
+                loss[:, one] + other.loss[:, two],
+                price[one] + other.cost[two],
+            )
+            kept = (
+                np.arange(len(one)) if k == len(fitted) - 1 else front(build, loss, price if cost else None)
+            )
+            if k < len(fitted) - 1:
+                self.tally.fallen["another conductor is thinner and loses less"] += (
+                    len(one) - len(kept)
+                ) * materials
+            choice = [c[one[kept]] for c in choice] + [two[kept]]
+            build, loss, price = build[kept], loss[:, kept], price[kept]
+        return choice, build
+
+    def _conductors_of(self, core: Core, k: int) -> Conductors:
+        """Return the conductors that a winding on a core may have, each list worked out once."""
+        asked = self.asked.winding(k)
+        wires = wires_for(
+            self.asked.stock, core, asked, f"{self.asked.where}.winding.{self.asked.coil.windings[k]}.wire"
+        )
+        grade = self.asked.grade(k)
+        key = (*(w.part for w in wires), str(grade), str(asked.parallel))
+        if key not in self._conductors:
+            parallel = (asked.parallel,) if asked.parallel is not None else self._parallel
+            self._conductors[key] = Conductors(
+                wires, parallel, grade, self.asked.burden.frequencies, self.rho
+            )
+        return self._conductors[key]
+
+    def _places(self, stub: Wound, order: Order, turns: tuple[int, ...], winding: int) -> list[Place]:
+        """Return the portions of a winding with the ampere-turns before them; each takes its usual share of the room."""
+        share = 0.5 if self.asked.table.gap_place == "spacer" else 1.0
+        before = -share * np.array(turns, float)
+        x, out = stub.wall, []
+        for portion, (k, part) in zip(portions(order, turns), order, strict=True):
+            thickness = stub.depth * self.asked.table.fill * 0.8 * self._shares[k] * part
+            if k == winding:
+                out.append(Place(portion.turns, before.copy(), turn_length(stub.core, x + 0.5 * thickness)))
+            before[k] += portion.turns
+            x += thickness + stub.tape
+        return out
+
+    def _winding(self, k: int, turns: int, conductors: Conductors, at: int) -> Winding:
+        name = self.asked.coil.windings[k]
+        return Winding(name, turns, conductors.wires[at], int(conductors.parallel[at]), self.asked.grade(k))
+
+
+def _shares(asked: Asked) -> Array:
+    """Return which share of the room each winding usually takes: that of its ampere-turns."""
+    rms = asked.burden.rms.max(axis=0) * np.array(asked.coil.ratios)
+    return np.asarray(rms / max(rms.sum(), 1e-12))

@@ -1,0 +1,148 @@
+"""What a wound component is made of, or may be made of, and what is asked of it, as a converter file has it."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BeforeValidator, Field, WithJsonSchema, model_validator
+
+from jump_lane.quantities.fields import (
+    Amperes,
+    Count,
+    Henries,
+    Kelvin,
+    Metres,
+    Number,
+    Ratio,
+    SquareMetres,
+    Volts,
+)
+from jump_lane.spec.ranges import Table
+
+RANGE = ".."
+"""Between the first and the last of a range."""
+
+
+def _names(value: object) -> object:
+    """Read one name, or several, as a tuple."""
+    if isinstance(value, str):
+        return (value,)
+    return tuple(value) if isinstance(value, list) else value
+
+
+Names = Annotated[
+    tuple[str, ...],
+    BeforeValidator(_names),
+    Field(min_length=1),
+    WithJsonSchema(
+        {"type": ["string", "array"], "items": {"type": "string"}, "examples": ["ETD 29/16/10..ETD 39/20/13"]}
+    ),
+]
+"""A name, some names, or the first and last of a family, smallest first: ``ETD 29/16/10..ETD 39/20/13``."""
+
+
+class WoundWinding(Table):
+    """One winding; what is not said is chosen."""
+
+    turns: Count | None = Field(default=None, description="Number of turns")
+    wire: Names | None = Field(default=None, description="Wire, or those to choose from")
+    parallel: Count | None = Field(
+        default=None, le=64, description="Wires side by side that make one conductor"
+    )
+    insulation: Literal["grade 1", "grade 2", "grade 3", "triple"] | None = Field(
+        default=None, description="Insulation of the wire: a grade of enamel, or three extruded layers"
+    )
+
+
+class WoundTable(Table):
+    """A wound component: what is fixed, what it may be chosen from, and its limits."""
+
+    core: Names | None = Field(
+        default=None, description="Core, those to choose from, or a range of sizes of one family"
+    )
+    material: Names | None = Field(default=None, description="Core material, or those to choose from")
+    gap: Metres | None = Field(
+        default=None, description="Length of all gaps in the wound leg, or thickness of the spacer"
+    )
+    gaps: Annotated[int, Field(ge=1, le=9)] = Field(default=1, description="Gaps into which that is divided")
+    gap_place: Literal["leg", "spacer"] = Field(
+        default="leg", description="Ground into the wound leg, or a spacer between the halves"
+    )
+    gap_step: Metres | None = Field(
+        default=None, gt=0.0, description="Gaps are whole multiples of this; by default any length"
+    )
+    winding: dict[str, WoundWinding] = Field(
+        default={}, description="Windings, by the names that the circuit gives them"
+    )
+    order: list[str] | None = Field(
+        default=None,
+        description="Portions from the leg outwards: windings, or parts of them, such as ['Np/2', 'Ns', 'Np/2']",
+    )
+    bobbin: str | None = Field(default=None, description="Bobbin; by default the shipped one of the core")
+    tape: Metres = Field(default=1e-4, description="Insulation between two portions")
+    margin: Metres | None = Field(
+        default=None, description="Left free at each end of the layers; by default what creepage needs"
+    )
+    insulation: Literal["functional", "basic", "reinforced"] = Field(
+        default="functional", description="Between the windings of a transformer"
+    )
+    working_voltage: Volts | None = Field(
+        default=None,
+        gt=0.0,
+        description="Rms voltage across that insulation; by default the largest input voltage",
+    )
+    temperature_rise: Annotated[Kelvin, Field(gt=0.0)] = Field(
+        default=50.0, description="Largest temperature rise of its surface"
+    )
+    flux_margin: Ratio = Field(
+        default=0.15,
+        ge=0.0,
+        lt=1.0,
+        description="Part of the saturation polarisation that the flux density stays below",
+    )
+    inductance_tolerance: Ratio = Field(
+        default=0.1, ge=0.0, lt=0.5, description="How far the inductance of a wound core may be off"
+    )
+    peak_current: Amperes | None = Field(
+        default=None,
+        gt=0.0,
+        description="Largest current at start-up or overload, as the first winding sees it, that must not saturate it",
+    )
+    height: Metres | None = Field(default=None, gt=0.0, description="Largest height above the board")
+    footprint: SquareMetres | None = Field(default=None, gt=0.0, description="Largest area on the board")
+    least_leakage: Henries | None = Field(
+        default=None, description="Least leakage inductance, seen at the first winding"
+    )
+    most_leakage: Henries | None = Field(
+        default=None, gt=0.0, description="Largest leakage inductance, seen at the first winding"
+    )
+    fill: Ratio = Field(
+        default=0.9, gt=0.0, le=1.0, description="Part of the window's width that a build may have"
+    )
+    turns_error: Ratio = Field(
+        default=0.02, ge=0.0, lt=0.5, description="How far a ratio of whole turns may be from the one derived"
+    )
+    cost_of_copper: Number | None = Field(
+        default=None, ge=0.0, description="Cost figure of a kilogram of wire that has none"
+    )
+
+    @model_validator(mode="after")
+    def _ordered(self) -> WoundTable:
+        least, most = self.least_leakage, self.most_leakage
+        if least is not None and most is not None and least > most:
+            raise ValueError("least_leakage is above most_leakage")
+        if self.gap_place == "spacer" and self.gaps > 1:
+            raise ValueError(
+                "gaps and gap_place = 'spacer' exclude each other: a spacer makes one gap in every leg"
+            )
+        return self
+
+    @property
+    def settled(self) -> bool:
+        """Whether nothing is left to choose."""
+        single = all(v is not None and len(v) == 1 and RANGE not in v[0] for v in (self.core, self.material))
+        wound = bool(self.winding) and all(
+            w.turns is not None and w.parallel is not None and w.wire is not None and len(w.wire) == 1
+            for w in self.winding.values()
+        )
+        return single and wound and self.gap is not None and self.order is not None
