@@ -14,7 +14,7 @@ FLOORS = (
     ("switching", "topologies"),
     ("operating",),
     ("judge",),
-    ("control", "dissipation", "sizing"),
+    ("control", "dissipation", "magnetics", "sizing"),
     ("study",),
     ("report",),
     ("library",),

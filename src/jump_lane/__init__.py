@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from jump_lane.library.sides import compare, damp
     from jump_lane.library.studies import cross, efficiency, modes, sweep
     from jump_lane.library.tanks import angles, gain
+    from jump_lane.library.winding import wind, wound
     from jump_lane.library.words import diff, explain, list_topologies, schema
 
 __version__ = "0.1.0"
@@ -45,6 +46,7 @@ _PLACES = {
     "library.result": ("Result",),
     "library.studies": ("cross", "efficiency", "modes", "sweep"),
     "library.tanks": ("angles", "gain"),
+    "library.winding": ("wind", "wound"),
     "library.words": ("diff", "explain", "list_topologies", "schema"),
 }
 """Where each public name lives; nothing is imported before it is used."""
@@ -89,6 +91,8 @@ __all__ = [
     "sweep",
     "tolerance",
     "transient",
+    "wind",
+    "wound",
 ]
 
 

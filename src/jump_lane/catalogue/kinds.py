@@ -17,6 +17,7 @@ from jump_lane.catalogue.curve import (
     ResistanceOverFrequency,
 )
 from jump_lane.catalogue.magnetic import Bobbin, Core, CoreMaterial, Wire
+from jump_lane.catalogue.matrix import ResistanceMatrix
 from jump_lane.catalogue.part import Bought
 from jump_lane.quantities.fields import (
     Amperes,
@@ -303,6 +304,14 @@ class Transformer(_Wound):
     secondary_layers: Number | None = Field(default=None, gt=0.0, description="Layers of the secondary")
     secondary_thickness: Metres | None = Field(
         default=None, description="Thickness of a foil layer of the secondary"
+    )
+    saturation: LeftOverCurrent = Field(
+        default=None, description="Part of the (incremental) magnetising inductance left over its current"
+    )
+    resistance_matrix: ResistanceMatrix = Field(
+        default=None,
+        description="Resistance of all windings together over frequency, in the order of the circuit: for each frequency the rows of "
+        "the symmetric matrix; instead of layers",
     )
 
 

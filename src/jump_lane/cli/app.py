@@ -30,6 +30,7 @@ from jump_lane.cli import (
     study,
     tanks,
     waves,
+    wind,
 )
 from jump_lane.errors import JumpLaneError
 from jump_lane.harmless import harmless
@@ -65,6 +66,7 @@ for module in (
     scale,
     losses,
     pick,
+    wind,
     compare,
     damp,
     circuit,

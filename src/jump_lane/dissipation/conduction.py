@@ -14,6 +14,11 @@ from jump_lane.topologies.named import figures
 CHANNEL, BODY, FORWARD = "conduction", "body diode", "conduction"
 WINDING, SERIES = "winding, direct current", "series resistance"
 CLAMP = "clamp and damping"
+FORCED = "leakage, forced to zero"
+"""Energy of a leakage whose current has no path when a switch opens: it avalanches."""
+
+NOTHING = 1e-9
+"""Part of the input power that is none."""
 
 RESISTIVE = ("resistance", "primary_resistance", "secondary_resistance")
 THRESHOLD = ("forward_voltage", "on_voltage")
@@ -44,9 +49,11 @@ def _of(stage: Stage, component: Component, element: object) -> Iterator[Loss]:
         mechanism = FORWARD if component.role else CLAMP
         yield Loss(name, mechanism, recording.power(element.name), True, name)
     elif isinstance(element, Inductor):
-        yield Loss(
-            name, WINDING, element.resistance * stage.measures(f"{element.name}.i").rms ** 2, True, name
-        )
+        own = element.resistance * stage.measures(f"{element.name}.i").rms ** 2
+        yield Loss(name, WINDING, own, True, name)
+        forced = recording.power(element.name) - own
+        if recording.engine.statistics.jumps and forced > NOTHING * abs(recording.power("source")):
+            yield Loss(name, FORCED, forced, True, name)
     elif isinstance(element, Capacitor):
         yield Loss(
             name, SERIES, element.resistance * stage.measures(f"{element.name}.i").rms ** 2, True, name

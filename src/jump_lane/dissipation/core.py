@@ -74,7 +74,7 @@ def coil_of(component: Component) -> Inductor | None:
     """Return the inductor whose flux is that of the core: the magnetising one of a transformer."""
     coils = [e for e in component.elements if isinstance(e, Inductor)]
     if component.kind == "transformer":
-        coils = [e for e in coils if e.name == "L_m"]
+        coils = [e for e in coils if e.name == component.coil]
     return coils[0] if coils else None
 
 

@@ -9,16 +9,20 @@ import numpy as np
 
 from jump_lane.catalogue.kinds import Inductor as InductorPart
 from jump_lane.catalogue.kinds import Transformer, copper
-from jump_lane.circuit.elements import Inductor, Resistor
+from jump_lane.circuit.elements import IdealTransformer, Inductor, Resistor
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.stage import Stage
+from jump_lane.operating.wound import course_of
 from jump_lane.quantities import show
-from jump_lane.switching.waveforms import Array
+from jump_lane.switching.waveforms import Array, fourier
 from jump_lane.topologies.components import Component
 
 EDDY = "winding, eddy currents"
 COPPER_RESISTIVITY = 1.724e-8
 """Resistivity of annealed copper at 20 °C [Ω·m] (IEC 60028)."""
+
+FOLLOWED = 200
+"""Harmonics of windings whose resistance is known together."""
 
 PERMEABILITY = 4e-7 * math.pi
 """Permeability of free space [H/m]."""
@@ -117,6 +121,10 @@ def eddy(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
         resistive = [e for e in component.elements if _resistance(e) > 0.0]
         temperature = temperatures.get(component.name, stage.spec.thermal.unknown)
         total, unknown = 0.0, 0.0
+        together = _together(stage, component)
+        if together is not None:
+            yield Loss(component.name, EDDY, together, heats=component.name)
+            continue
         for element in resistive:
             frequency, squares = stage.spectrum(f"{element.name}.i")
             resistance = _resistance(element)
@@ -133,6 +141,31 @@ def eddy(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
             yield Gap(component.name, figure, "eddy currents in the winding are left out", cost)
         if not resistive:
             yield Gap(component.name, "resistance", "the winding has none", _per_milliohm(stage, component))
+
+
+def _together(stage: Stage, component: Component) -> float | None:
+    """Return what all windings lose together beyond R·I_rms² of the simulated circuit, from their matrix; None without one.
+
+    P = Σ ½·Re(Iᴴ·R(n·f_s)·I), with the currents' phases, the direct ones included.
+    """
+    part = component.part
+    matrix = part.resistance_matrix if isinstance(part, Transformer) else None
+    wound = next(
+        (e for e in stage.recording.engine.circuit.elements if isinstance(e, IdealTransformer)), None
+    )
+    if matrix is None or wound is None or len(matrix.values[0]) != len(wound.windings):
+        return None
+    course = course_of(stage.recording, wound.name, stage.recording.engine.circuit.elements, "")
+    amplitudes = np.array([fourier((course.time, i), course.period, FOLLOWED) for i in course.currents])
+    resistance = matrix.at(np.asarray(stage.frequency * np.arange(FOLLOWED + 1.0)))
+    squares = np.where(np.arange(FOLLOWED + 1) == 0, 1.0, 0.5)
+    found = np.einsum("ih,hij,jh,h->", amplitudes.conj(), resistance, amplitudes, squares).real
+    circuit = sum(
+        _resistance(e) * stage.measures(f"{e.name}.i").rms ** 2
+        for e in component.elements
+        if _resistance(e) > 0.0
+    )
+    return float(found) - circuit
 
 
 def _ratio(

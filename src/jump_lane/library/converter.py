@@ -61,19 +61,37 @@ class Converter:
 
     @cached_property
     def spec(self) -> Spec:
-        """What is asked, validated.
+        """What is asked, validated; wound components that the file settles are what they are wound to be.
 
         Raises
         ------
         InputError
             If the tables do not say what a converter file has to say.
         """
-        return parse_spec(self.tables, self.name).with_catalogues(self.catalogues)
+        return self._wound(parse_spec(self.tables, self.name))
 
     @cached_property
     def asked(self) -> Spec:
         """What is asked, with only those components chosen that the file or the settings choose."""
-        return parse_spec(self.free, self.name).with_catalogues(self.catalogues)
+        return self._wound(parse_spec(self.free, self.name))
+
+    @cached_property
+    def unwound(self) -> Spec:
+        """What is asked, every wound component as it is wanted, not as it is wound."""
+        return parse_spec(self.tables, self.name).with_catalogues(self.catalogues)
+
+    def _wound(self, spec: Spec) -> Spec:
+        """Put settled windings into a specification, but for components whose value was set."""
+        spec = spec.with_catalogues(self.catalogues)
+        if not any(table.settled for table in spec.wound.values()):
+            return spec
+        from jump_lane.magnetics.feed import with_wound
+
+        values = {c.key.removeprefix("chosen.") for c in self.changes if c.key.startswith("chosen.")}
+        try:
+            return with_wound(spec, values)
+        except InputError as error:
+            raise InputError(f"{self.name}: {error}") from None
 
     @cached_property
     def design(self) -> Design:
@@ -92,7 +110,7 @@ class Converter:
         if not self.changes:
             return None
         try:
-            return derive(parse_spec(self.original, self.name).with_catalogues(self.catalogues))
+            return derive(self._wound(parse_spec(self.original, self.name)))
         except JumpLaneError:
             return None
 

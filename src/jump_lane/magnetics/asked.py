@@ -59,10 +59,11 @@ class Asked:
         """Largest flux linkage that is named besides those of the corners [V·s]."""
         return (self.table.peak_current or 0.0) * self.coil.inductance
 
-    @property
+    @cached_property
     def largest(self) -> float:
-        """Largest flux linkage [V·s]."""
-        return max(self.peak, max(c.largest for c in self.burden.courses))
+        """Largest flux linkage that must not saturate it [V·s]: where it stores energy, with the margin on currents."""
+        margin = self.design.spec.margin.current if self.coil.stores else 0.0
+        return max(self.peak, (1.0 + margin) * max(c.largest for c in self.burden.courses))
 
     def winding(self, k: int) -> WoundWinding:
         """Return what the file says of a winding."""

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from jump_lane.errors import NoResultError
 from jump_lane.magnetics.asked import Asked
 from jump_lane.magnetics.creepage import KILOHERTZ, SOURCE
+from jump_lane.magnetics.magnetisation import SATURATED
 from jump_lane.magnetics.proof import Proven, prove
 from jump_lane.magnetics.search import Candidate, Search, worth
 from jump_lane.quantities import show
@@ -56,7 +57,9 @@ def judged(asked: Asked, found: Proven) -> Iterator[Verdict]:
     """Yield the verdict on everything asked of a wound component."""
     table, coil, wound = asked.table, asked.coil, found.wound
     limit = found.limit * (1.0 - table.flux_margin)
-    yield _most("flux density", found.density, limit, "T")
+    margin = asked.design.spec.margin.current if coil.stores else 0.0
+    words = f"flux density, with {100.0 * margin:.3g} % more current" if margin else "flux density"
+    yield _most(words, found.density, limit, "T")
     if coil.inductance > 0.0:
         low, high = (coil.inductance * (1.0 + s * table.inductance_tolerance) for s in (-1.0, 1.0))
         if wound.material.powder:
@@ -72,10 +75,20 @@ def judged(asked: Asked, found: Proven) -> Iterator[Verdict]:
             yield Verdict(
                 "inductance", f"{show(low, 'H')} to {show(high, 'H')}", show(found.inductance, "H"), within
             )
-        else:
-            held = found.inductance >= low
+            current, up_to = asked.largest / coil.inductance, found.curve.saturation_current
+            words = f"≥ {100.0 * SATURATED:.0f} % left at {show(current, 'A')}"
             yield Verdict(
-                "magnetising inductance", f"≥ {show(low, 'H')}", show(found.inductance, "H"), held, not held
+                "saturation", words, f"up to {show(up_to, 'A')}", up_to >= current * (1.0 - ROUNDING)
+            )
+        else:
+            apparent = asked.largest / found.curve.current_at(asked.largest)
+            held = apparent >= low * (1.0 - ROUNDING)
+            yield Verdict(
+                "magnetising inductance at the peak, hot",
+                f"≥ {show(low, 'H')}",
+                show(apparent, "H"),
+                held,
+                not held,
             )
     yield _most("temperature rise", found.rise, table.temperature_rise, "K")
     hottest = min(
@@ -147,7 +160,7 @@ def choose(
     proven: list[tuple[float, Proven]] = []
     for candidate in _varied(found):
         one = _with_leakage(
-            asked, prove(candidate.wound, asked.burden, asked.coil.path, asked.ambient, asked.peak)
+            asked, prove(candidate.wound, asked.burden, asked.coil.path, asked.ambient, asked.largest)
         )
         missed = next((v.what for v in judged(asked, one) if not v.holds and not v.warning), "")
         if missed:
@@ -203,7 +216,7 @@ def _with_leakage(asked: Asked, found: Proven) -> Proven:
     room = wound.depth * asked.table.fill - found.build
     for part in (0.25, 0.5, 0.75, 1.0):
         thicker = replace(wound, tape=wound.tape + part * room / between)
-        other = prove(thicker, asked.burden, asked.coil.path, asked.ambient, asked.peak)
+        other = prove(thicker, asked.burden, asked.coil.path, asked.ambient, asked.largest)
         if min(other.leakage.values()) >= wanted:
             break
     return other

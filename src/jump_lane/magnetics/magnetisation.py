@@ -8,6 +8,7 @@ O. Frölich, "Investigations of dynamoelectric machines and electric power trans
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -63,9 +64,15 @@ def flux_density(material: CoreMaterial, field: Array, temperature: float) -> Ar
     return np.asarray(np.sign(field) * (MU_0 * h + polarised))
 
 
+@cache
+def _rule() -> tuple[Array, Array]:
+    nodes, weights = np.polynomial.legendre.leggauss(RULE)
+    return np.asarray(nodes), np.asarray(weights)
+
+
 def _mean_of_powder(material: CoreMaterial, mu: float, field: Array) -> Array:
     """Return (1/H)·∫μ dH from 0 to H, by a rule of Gauss in √H, as most of the change is at small fields."""
-    nodes, weights = np.polynomial.legendre.leggauss(RULE)
+    nodes, weights = _rule()
     root = 0.5 * (nodes + 1.0)
     at = np.multiply.outer(root**2, field)
     powder = mu / (material.bias_offset + material.bias_factor * at**material.bias_exponent)

@@ -10,7 +10,6 @@ import math
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +22,7 @@ from jump_lane.magnetics.design import Winding, Wound, portions
 from jump_lane.magnetics.eddy import resistivity
 from jump_lane.magnetics.heat import dissipated
 from jump_lane.magnetics.layers import turn_length
-from jump_lane.magnetics.magnetisation import flux_density, permeability, saturation
+from jump_lane.magnetics.magnetisation import flux_curve, flux_density, permeability, saturation
 from jump_lane.magnetics.reluctance import Gap, core_reluctance, gap_for
 from jump_lane.magnetics.stock import wires_for
 
@@ -142,26 +141,30 @@ class Search:
         if (table.height is not None and core.height > table.height) or (
             table.footprint is not None and core.width * core.depth > table.footprint
         ):
-            self.tally.fallen["too large"] += 1
-            self.tally.looked += 1
+            self._fell("too large")
             return
         stub = self._stub(core)
-        for turns in self._turns(core):
+        firsts = self._turns(core)
+        gaps = {m.part: self._gaps(core, m, firsts) for m in self.materials}
+        for at, turns in enumerate(firsts):
             every = self._all_turns(turns)
             if every is None:
-                self.tally.fallen["turns ratio"] += 1
-                self.tally.looked += 1
+                self._fell("turns ratio")
                 continue
-            gaps = {m.part: self._gap(core, m, turns) for m in self.materials}
-            usable = [m for m in self.materials if not isinstance(gaps[m.part], str)]
+            usable = []
             for m in self.materials:
-                if isinstance(gaps[m.part], str):
-                    self.tally.fallen[str(gaps[m.part])] += 1
-                    self.tally.looked += 1
-            if not usable:
-                continue
-            for order in self.asked.orders():
-                yield from self._wound(stub, every, order, usable, gaps)
+                found = gaps[m.part][at]
+                if isinstance(found, str):
+                    self._fell(found)
+                else:
+                    usable.append((m, *found))
+            if usable:
+                for order in self.asked.orders():
+                    yield from self._wound(stub, every, order, usable)
+
+    def _fell(self, reason: str) -> None:
+        self.tally.fallen[reason] += 1
+        self.tally.looked += 1
 
     def _stub(self, core: Core) -> Wound:
         """Return a component on a core without windings, for the room that it leaves."""
@@ -198,31 +201,49 @@ class Search:
             out.append(turns)
         return tuple(out)
 
-    def _gap(self, core: Core, material: CoreMaterial, first: int) -> tuple[float, bool] | str:
-        """Return the gap that a material needs, and whether the inductance falls short; or why it cannot be."""
-        asked, table = self.asked, self.asked.table
-        turns = first * asked.coil.path
-        limit = saturation(material, asked.hot) * (1.0 - table.flux_margin)
-        low = asked.coil.inductance * (1.0 - table.inductance_tolerance)
+    def _gaps(
+        self, core: Core, material: CoreMaterial, firsts: Sequence[int]
+    ) -> list[tuple[float, bool] | str]:
+        """Return for numbers of turns the gap that a material needs, and whether the inductance falls short; or why it cannot be."""
+        table, coil = self.asked.table, self.asked.coil
+        turns = np.array(firsts) * coil.path
+        if not coil.stores or coil.inductance == 0.0 or material.powder or core.ring or table.gap is not None:
+            lengths = np.full(len(firsts), table.gap or 0.0)
+        else:
+            mu = permeability(material, 25.0)
+            lengths = gap_for(core, mu, turns, coil.inductance, table.gaps, table.gap_place)
+        if table.gap_step and table.gap is None:
+            lengths = table.gap_step * np.round(lengths / table.gap_step)
+        return [self._gap(core, material, float(t), float(g)) for t, g in zip(turns, lengths, strict=True)]
+
+    def _gap(
+        self, core: Core, material: CoreMaterial, turns: float, length: float
+    ) -> tuple[float, bool] | str:
+        """Judge flux, inductance and saturation of a core with a gap."""
+        asked, table, coil = self.asked, self.asked.table, self.asked.coil
+        low = coil.inductance * (1.0 - table.inductance_tolerance)
         if material.powder:
             return self._powdered(core, material, turns, low)
-        if asked.largest / (turns * core.least_area) > limit:
+        if asked.largest / (turns * core.least_area) > saturation(material, asked.hot) * (
+            1.0 - table.flux_margin
+        ):
             return "flux density"
-        alone = turns**2 / float(core_reluctance(core, permeability(material, 25.0)))
-        if table.gap is not None:
-            return table.gap, False
-        if core.ring or not asked.coil.stores or asked.coil.inductance == 0.0:
-            return (0.0, alone < low) if not asked.coil.stores or asked.coil.inductance == 0.0 else "gap"
-        if alone < low:
+        if coil.inductance == 0.0:
+            return length, False
+        if not length <= LONGEST_GAP * core.window_height:
+            return "gap"
+        if coil.stores and turns**2 / float(core_reluctance(core, permeability(material, 25.0))) < low:
             return "inductance"
-        length = float(
-            gap_for(
-                core, permeability(material, 25.0), turns, asked.coil.inductance, table.gaps, table.gap_place
-            )
+        if coil.stores and core.ring:
+            return "gap"
+        curve = flux_curve(
+            core, material, Gap(length, table.gaps, table.gap_place), max(round(turns), 1), asked.hot
         )
-        if table.gap_step:
-            length = table.gap_step * max(round(length / table.gap_step), 0)
-        return "gap" if not length <= LONGEST_GAP * core.window_height else (length, False)
+        if not coil.stores:
+            return length, asked.largest / curve.current_at(asked.largest) < low
+        return (
+            (length, False) if curve.saturation_current >= asked.largest / coil.inductance else "saturation"
+        )
 
     def _powdered(
         self, core: Core, material: CoreMaterial, turns: float, low: float
@@ -245,8 +266,7 @@ class Search:
         stub: Wound,
         turns: tuple[int, ...],
         order: Order,
-        materials: list[CoreMaterial],
-        gaps: dict[str, Any],
+        materials: list[tuple[CoreMaterial, float, bool]],
     ) -> Iterator[Candidate]:
         """Yield the best designs of one core, turns and order."""
         parts = portions(order, turns)
@@ -270,8 +290,7 @@ class Search:
         cost = np.sum([f.cost[c] for f, c in zip(fitted, choice, strict=True)], axis=0)
         mass = np.sum([f.mass[c] for f, c in zip(fitted, choice, strict=True)], axis=0)
         allowed = dissipated(stub.core, self.asked.table.temperature_rise, self.asked.ambient)
-        for material in materials:
-            length, short = gaps[material.part]
+        for material, length, short in materials:
             own_turns = turns[0] * self.asked.coil.path
             core = np.array([f.density(own_turns * stub.core.area) for f in self._fluxes[material.part]])
             core = core * stub.core.volume * warmth(material, self.asked.hot)
@@ -356,9 +375,9 @@ class Search:
     def _conductors_of(self, core: Core, k: int) -> Conductors:
         """Return the conductors that a winding on a core may have, each list worked out once."""
         asked = self.asked.winding(k)
-        wires = wires_for(
-            self.asked.stock, core, asked, f"{self.asked.where}.winding.{self.asked.coil.windings[k]}.wire"
-        )
+        where = f"{self.asked.where}.winding.{self.asked.coil.windings[k]}.wire"
+        gapped = self.asked.coil.stores and not all(m.powder for m in self.materials)
+        wires = wires_for(self.asked.stock, core, asked, gapped, where)
         grade = self.asked.grade(k)
         key = (*(w.part for w in wires), str(grade), str(asked.parallel))
         if key not in self._conductors:

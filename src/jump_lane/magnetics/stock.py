@@ -110,12 +110,15 @@ def stock_of(files: Sequence[str]) -> Stock:
     return Stock(ChainMap(own, dict(sample_materials())))
 
 
-def wires_for(stock: Stock, core: Core, asked: WoundWinding, where: str) -> tuple[Wire, ...]:
-    """Return the wires that a winding on a core may have: tracks on planar cores, all others elsewhere, unless named."""
+def wires_for(stock: Stock, core: Core, asked: WoundWinding, gapped: bool, where: str) -> tuple[Wire, ...]:
+    """Return the wires that a winding on a core may have, unless the file names them: tracks on planar cores, all others elsewhere,
+    and no foil beside a gap, as what the field across it costs is not known."""
     found = stock.some(asked.wire, Wire, where)
     if asked.wire is not None:
         return found
     planar = core.family.startswith("planar")
-    wires = tuple(w for w in found if (w.form == "track") == planar and not (core.ring and w.flat))
+    wires = tuple(
+        w for w in found if (w.form == "track") == planar and not (w.form == "foil" and (core.ring or gapped))
+    )
     triple = asked.insulation == "triple"
     return tuple(w for w in wires if w.triple is not None) if triple else wires

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,7 +41,7 @@ class Course:
     currents: Array
     linkage: Array
 
-    @property
+    @cached_property
     def largest(self) -> float:
         """Largest flux linkage of either sign [V·s]."""
         return float(np.abs(self.linkage).max())

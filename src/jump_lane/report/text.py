@@ -165,7 +165,11 @@ def to_json(view: View) -> str:
     said: dict[str, Any] = {"notes": list(view.notes)} if view.notes else {}
     if view.changes:
         said["set"] = [{"key": c.key, "before": c.before, "after": c.after} for c in view.changes]
-    data = {"format": f"jumplane/{view.kind}/1", **said, **view.data}
+    return json_text({"format": f"jumplane/{view.kind}/1", **said, **view.data})
+
+
+def json_text(data: Any) -> str:
+    """Return data as JSON; numbers that are not finite become null, control characters are written by their number."""
     text = json.dumps(plain(data), indent=2, ensure_ascii=False)
     return re.sub("[\x7f-\x9f]", lambda m: f"\\u{ord(m[0]):04x}", text)
 

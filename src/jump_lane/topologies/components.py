@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from jump_lane.catalogue.kinds import Part
 from jump_lane.circuit.elements import Capacitor, CoupledInductors, Diode, Element, Inductor, Resistor, Switch
@@ -34,6 +34,8 @@ class Component:
     part: Part | None
     pieces: int = 1
     elements: tuple[Element, ...] = ()
+    coil: str = ""
+    """Of a transformer, the element whose flux is that of its core."""
 
 
 def current_of(component: Component) -> str:
@@ -47,7 +49,7 @@ def components(design: Design, point: Point) -> tuple[Component, ...]:
     wound = next((r.name for r in design.page.roles if r.kind == "transformer"), "")
     found: list[Component] = []
     windings: list[Element] = []
-    for element in design.page.circuit(point):
+    for element in design.page.at(point).elements:
         if element.name.startswith("load") or element.name == "source":
             continue
         if isinstance(element, Switch | Diode | Capacitor | CoupledInductors):
@@ -61,7 +63,8 @@ def components(design: Design, point: Point) -> tuple[Component, ...]:
             else:
                 found.append(Component(element.name, "", "auxiliary", None, 1, (element,)))
     if windings:
-        found.append(_component(design, wound, roles[wound], tuple(windings)))
+        coil = next((r.name for r in design.page.roles if r.kind == "magnetising"), "L_m")
+        found.append(replace(_component(design, wound, roles[wound], tuple(windings)), coil=coil))
     if "C_i" in roles:
         found.append(_component(design, "C_i", roles["C_i"], ()))
     return tuple(found)

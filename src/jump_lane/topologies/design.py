@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.catalogue.curve import Curve
-from jump_lane.catalogue.kinds import Inductor
+from jump_lane.catalogue.kinds import Inductor, Transformer
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.control import Control
 from jump_lane.circuit.elements import Diode, Switch
@@ -33,6 +33,7 @@ from jump_lane.topologies.asked import (
 )
 from jump_lane.topologies.blocks.line_input import line_side
 from jump_lane.topologies.controlled import give_angles, give_tank
+from jump_lane.topologies.named import part_of
 from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Proof
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.refusals import (
@@ -132,7 +133,17 @@ class Design:
         """For each inductor whose part says so, the part of its inductance left over current [A]."""
         if self._one_core:
             return {}
-        return {n: part.saturation for n, part in self._inductors.items() if part.saturation is not None}
+        found = {n: part.saturation for n, part in self._inductors.items() if part.saturation is not None}
+        return found | self._magnetising
+
+    @property
+    def _magnetising(self) -> dict[str, Curve]:
+        """For the magnetising inductance of a transformer whose part says so, the part of it left over current [A]."""
+        role = next((r.name for r in self.page.roles if r.kind == "transformer"), "")
+        part = part_of(self.spec, role, "transformer") if role else None
+        if not isinstance(part, Transformer) or part.saturation is None:
+            return {}
+        return {next((r.name for r in self.page.roles if r.kind == "magnetising"), "L_m"): part.saturation}
 
     @property
     def _one_core(self) -> bool:

@@ -370,4 +370,5 @@ class Page:
         known, control = point[self.control.symbol], self.control.at(point.values)
         start = known if math.isfinite(known) else control.start
         start = min(max(start, control.lowest), control.highest) if self.span is not None else start
-        return Circuit(self.circuit(point), 1.0 / point[self.clock], pattern, start, span)
+        elements = tuple(point.saturated(e) for e in self.circuit(point))
+        return Circuit(elements, 1.0 / point[self.clock], pattern, start, span)

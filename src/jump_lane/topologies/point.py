@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 from jump_lane.catalogue.curve import Curve
@@ -99,6 +99,13 @@ class Point:
             return Inductor(name, a, b, self[role], resistance)
         first, knots = saturating(self[role], self.curves[role])
         return Inductor(name, a, b, first, resistance, knots)
+
+    def saturated(self, element: Element) -> Element:
+        """Return an element as it is; a magnetising inductance saturating as the part of its transformer does."""
+        if not isinstance(element, Inductor) or element.saturation or element.name not in self.curves:
+            return element
+        first, knots = saturating(element.inductance, self.curves[element.name])
+        return replace(element, inductance=first, saturation=knots)
 
     def phase_inductor(self, name: str, a: str, b: str, role: str) -> Inductor:
         """Return the inductor of one of several phases.

@@ -1,0 +1,276 @@
+"""Wound components: searched, shown, written."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from jump_lane.errors import InputError, NoResultError, nearest
+from jump_lane.library.compiling import ready
+from jump_lane.library.converter import Converter, takes_converter
+from jump_lane.library.result import Result, Watch
+from jump_lane.report.export import Columns
+from jump_lane.report.table import View
+
+if TYPE_CHECKING:
+    from jump_lane.magnetics.asked import Asked
+    from jump_lane.magnetics.choice import Choice
+    from jump_lane.magnetics.proof import Proven
+    from jump_lane.magnetics.section import Shape
+    from jump_lane.magnetics.sheet import Sheet
+
+RANKED = "loss=1,volume=1"
+"""What designs are ranked by unless something else is asked."""
+
+
+@dataclass(frozen=True, repr=False)
+class WoundDesign(Result):
+    """One wound component in detail."""
+
+    converter: Converter
+    asked: Asked
+    found: Proven
+
+    def view(self) -> View:
+        """Return every value with its formula, losses at every corner, verdicts, and the winding sheet."""
+        from jump_lane.report.wound import design_view
+
+        return replace(design_view(self.asked, self.found, self.sheet), changes=self.converter.changes)
+
+    @cached_property
+    def sheet(self) -> Sheet:
+        """The winding sheet."""
+        import numpy as np
+
+        from jump_lane.magnetics.copper import resistance_matrix
+        from jump_lane.magnetics.sheet import sheet_of
+
+        cold = resistance_matrix(self.found.wound, self.found.layers, np.zeros(1), 25.0)[0]
+        names = [w.name for w in self.found.wound.windings]
+        return sheet_of(self.asked, self.found, {n: float(cold[k, k]) for k, n in enumerate(names)})
+
+    @property
+    def section(self) -> list[Shape]:
+        """Shapes of the cross-section [m]."""
+        from jump_lane.magnetics.section import section
+
+        return section(self.found)
+
+    def columns(self) -> Columns:
+        """Return losses at every corner."""
+        courses = self.asked.burden.courses
+        return {
+            "corner": [c.words for c in courses],
+            "winding [W]": self.found.copper.tolist(),
+            "core [W]": self.found.core.tolist(),
+            "largest flux linkage [V·s]": [c.largest for c in courses],
+        }
+
+    def drawing(self) -> Any:
+        """Return the cross-section to scale, losses, and the path of each corner on the curve of the material."""
+        from jump_lane.report.wound_figure import wound_figure
+
+        title = self.converter.unwound.title or self.converter.design.page.title
+        return wound_figure(title, self.asked, self.found)
+
+    def write(self, path: Path) -> bool:
+        """Put the design into a converter file; tell whether that changed it."""
+        from jump_lane.files import edit
+        from jump_lane.magnetics.written import with_design
+
+        return edit(path, lambda text: with_design(text, self.asked, self.found))
+
+
+@dataclass(frozen=True, repr=False)
+class WindResult(Result):
+    """What a search for a wound component found, the best first."""
+
+    converter: Converter
+    choice: Choice
+
+    @property
+    def complete(self) -> bool:
+        """Whether it was not interrupted."""
+        return self.choice.complete
+
+    def design(self, number: int = 1) -> WoundDesign:
+        """Return one of the designs in detail, counted from 1.
+
+        Raises
+        ------
+        InputError
+            If there are not so many.
+        """
+        if not 1 <= number <= len(self.choice.designs):
+            raise InputError(f"design {number}: the list has {len(self.choice.designs)}")
+        return WoundDesign(self.converter, self.choice.asked, self.choice.designs[number - 1])
+
+    def view(self) -> View:
+        """Return the list of designs, and how many combinations fell out for which reason."""
+        from jump_lane.report.wound import list_view
+
+        return replace(list_view(self.choice, self.converter.name), changes=self.converter.changes)
+
+    def columns(self) -> Columns:
+        """Return a row for each design of the list."""
+        from jump_lane.report.wound import list_columns
+
+        return list_columns(self.choice)
+
+    def drawing(self) -> Any:
+        """Return loss over volume of all designs of the search, those that nothing beats in both marked."""
+        from jump_lane.report.wound_figure import pareto_figure
+
+        title = self.converter.unwound.title or self.converter.design.page.title
+        return pareto_figure(title, self.choice)
+
+
+def weights_of(by: str | Mapping[str, float]) -> dict[str, float]:
+    """Read what designs are ranked by, such as ``loss`` or ``loss=1,volume=0.5``.
+
+    Raises
+    ------
+    InputError
+        If there is no such criterion, or a weight is no number.
+    """
+    from jump_lane.magnetics.search import CRITERIA
+
+    given = by if isinstance(by, Mapping) else dict(_weight(part) for part in by.split(",") if part.strip())
+    for name, weight in given.items():
+        if name not in CRITERIA:
+            raise InputError(f"by: no criterion {name!r}; {nearest(name, CRITERIA)}")
+        if not 0.0 <= weight < float("inf"):
+            raise InputError(f"by: {name}={weight:g}; expected a weight of at least 0")
+    if not any(given.values()):
+        raise InputError("by: expected a criterion, such as loss=1,volume=1")
+    return dict(given)
+
+
+def _weight(part: str) -> tuple[str, float]:
+    name, equals, weight = part.partition("=")
+    try:
+        return name.strip(), float(weight) if equals else 1.0
+    except ValueError:
+        raise InputError(f"by: {part.strip()!r}; expected a weight, such as {name.strip()}=0.5") from None
+
+
+def _asked(converter: Converter, component: str) -> Asked:
+    from jump_lane.magnetics.asked import asked_of
+    from jump_lane.topologies.design import derive
+
+    ready()
+    try:
+        return asked_of(derive(converter.unwound), component)
+    except (InputError, NoResultError) as error:
+        raise type(error)(f"{converter.name}: {error}") from None
+
+
+@takes_converter
+def wind(
+    converter: Converter,
+    component: str,
+    *,
+    by: str | Mapping[str, float] = RANKED,
+    count: int = 10,
+    watch: Watch | None = None,
+) -> WindResult:
+    """Search cores, materials, turns, orders and wires of a component, every limit kept at all corners.
+
+    Parameters
+    ----------
+    component
+        An inductor, a transformer, or a pair on one core.
+    by
+        What is to be small: loss, temperature, volume, height, footprint, mass, cost, or several with weights.
+    count
+        Designs to list.
+
+    Returns
+    -------
+    WindResult
+        Designs, the best first.
+
+    Raises
+    ------
+    InputError
+        If there is no such component, or its table names what is not there.
+    NoResultError
+        If none holds every limit; it says how many fell out for which reason.
+    """
+    from jump_lane.magnetics.choice import choose
+
+    weights = weights_of(by)
+    asked = _asked(converter, component)
+    try:
+        return WindResult(converter, choose(asked, weights, count, watch))
+    except NoResultError as error:
+        raise NoResultError(f"{component}: {error}") from None
+
+
+@takes_converter
+def wound(converter: Converter, component: str) -> WoundDesign:
+    """Return a component as the file has it wound, in detail.
+
+    Raises
+    ------
+    InputError
+        If the file leaves something of it open.
+    """
+    from jump_lane.magnetics.asked import settled
+    from jump_lane.magnetics.proof import prove
+
+    asked = _asked(converter, component)
+    made = settled(asked)
+    return WoundDesign(
+        converter, asked, prove(made, asked.burden, asked.coil.path, asked.ambient, asked.largest)
+    )
+
+
+def is_settled(converter: Converter, component: str) -> bool:
+    """Tell whether a file leaves nothing of a component open."""
+    table = converter.unwound.wound.get(component)
+    return table is not None and table.settled
+
+
+def write_section(design: WoundDesign, path: str | os.PathLike[str], overwrite: bool = False) -> None:
+    """Write the cross-section as shapes (``.json``) or as a drawing for exchange (``.dxf``).
+
+    Raises
+    ------
+    InputError
+        On another ending, or if the file exists.
+    """
+    from jump_lane.files import write_whole
+    from jump_lane.magnetics.section import data, dxf
+    from jump_lane.report.text import json_text
+
+    target = Path(path)
+    kind = target.suffix.lower()
+    if kind not in (".json", ".dxf"):
+        raise InputError(f"{target}: expected a name that ends in .json or .dxf")
+    text = dxf(design.section) if kind == ".dxf" else json_text(data(design.section))
+    write_whole(target, text, overwrite)
+
+
+def write_sheet(design: WoundDesign, path: str | os.PathLike[str], overwrite: bool = False) -> None:
+    """Write the winding sheet as text (``.txt``) or data (``.json``).
+
+    Raises
+    ------
+    InputError
+        On another ending, or if the file exists.
+    """
+    from jump_lane.files import write_whole
+    from jump_lane.report.text import json_text
+    from jump_lane.report.wound import sheet_text
+
+    target = Path(path)
+    kind = target.suffix.lower()
+    if kind not in (".json", ".txt"):
+        raise InputError(f"{target}: expected a name that ends in .txt or .json")
+    sheet = design.sheet
+    write_whole(target, json_text(sheet.data()) if kind == ".json" else sheet_text(sheet), overwrite)

@@ -1,0 +1,52 @@
+"""A wound design written into a converter file, everything else left as it is."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import tomlkit
+
+from jump_lane.magnetics.asked import Asked
+from jump_lane.magnetics.proof import Proven
+from jump_lane.quantities import brief
+
+INSULATION = {0: "triple", 1: "grade 1", 2: "grade 2", 3: "grade 3"}
+
+
+def with_design(text: str, asked: Asked, found: Proven) -> str:
+    """Return a converter file's text with a design under ``[wound.NAME]``; limits that stand there stay."""
+    document = tomlkit.parse(text)
+    wound, name = found.wound, asked.coil.name
+    table = _table(_table(document, "wound", True), name, False)
+    values: dict[str, Any] = {
+        "core": wound.core.part, "material": wound.material.part, "gap": brief(wound.gap.length, "m"), "gaps": wound.gap.number,
+        "gap_place": wound.gap.place, "order": order_of(asked, found), "tape": brief(wound.tape, "m"),
+    }  # fmt: skip
+    for key, value in values.items():
+        if table.get(key) != value and not (
+            key in ("gaps", "gap_place") and key not in table and value in (1, "leg")
+        ):
+            table[key] = value
+    windings = _table(table, "winding", False)
+    for winding in wound.windings:
+        entry = {
+            "turns": winding.turns, "wire": winding.wire.part, "parallel": winding.parallel, "insulation": INSULATION[winding.grade],
+        }  # fmt: skip
+        inline = tomlkit.inline_table()
+        inline.update(entry)
+        if windings.get(winding.name) != entry:
+            windings[winding.name] = inline
+    return tomlkit.dumps(document)
+
+
+def order_of(asked: Asked, found: Proven) -> list[str]:
+    """Return the order of the portions of a design as it stands in a file."""
+    names = asked.coil.windings
+    parts = [p.winding for p in found.wound.order]
+    return [names[k] if parts.count(k) == 1 else f"{names[k]}/{parts.count(k)}" for k in parts]
+
+
+def _table(parent: Any, key: str, outer: bool) -> Any:
+    if key not in parent:
+        parent[key] = tomlkit.table(is_super_table=outer)
+    return parent[key]
