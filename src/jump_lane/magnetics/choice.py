@@ -81,10 +81,10 @@ def judged(asked: Asked, found: Proven) -> Iterator[Verdict]:
                 "saturation", words, f"up to {show(up_to, 'A')}", up_to >= current * (1.0 - ROUNDING)
             )
         else:
-            apparent = asked.largest / found.curve.current_at(asked.largest)
+            apparent = min(found.inductance, asked.largest / found.curve.current_at(asked.largest))
             held = apparent >= low * (1.0 - ROUNDING)
             yield Verdict(
-                "magnetising inductance at the peak, hot",
+                "magnetising inductance, cold or at the peak",
                 f"≥ {show(low, 'H')}",
                 show(apparent, "H"),
                 held,

@@ -34,6 +34,9 @@ TURNS, FEWEST, MOST = 16, 1.0, 3.5
 LONGEST_GAP = 0.25
 """Part of the window's height that gaps may take."""
 
+BEATEN = "another choice of wires is thinner and loses less"
+"""Why combinations of conductors are not looked at further."""
+
 KEPT = 2
 """Conductors kept of each core, number of turns, order and material."""
 
@@ -232,7 +235,8 @@ class Search:
             return length, False
         if not length <= LONGEST_GAP * core.window_height:
             return "gap"
-        if coil.stores and turns**2 / float(core_reluctance(core, permeability(material, 25.0))) < low:
+        cold = turns**2 / float(core_reluctance(core, permeability(material, 25.0)))
+        if coil.stores and cold < low:
             return "inductance"
         if coil.stores and core.ring:
             return "gap"
@@ -240,7 +244,7 @@ class Search:
             core, material, Gap(length, table.gaps, table.gap_place), max(round(turns), 1), asked.hot
         )
         if not coil.stores:
-            return length, asked.largest / curve.current_at(asked.largest) < low
+            return length, min(cold, asked.largest / curve.current_at(asked.largest)) < low
         return (
             (length, False) if curve.saturation_current >= asked.largest / coil.inductance else "saturation"
         )
@@ -349,7 +353,7 @@ class Search:
         cost = "cost" in self.weights
         choice = [front(fitted[0].build, fitted[0].loss, fitted[0].cost if cost else None)]
         build, loss, price = (v[..., choice[0]] for v in (fitted[0].build, fitted[0].loss, fitted[0].cost))
-        for k, other in enumerate(fitted[1:], start=1):
+        for other in fitted[1:]:
             few = front(other.build, other.loss, other.cost if cost else None)
             one, two = (g.ravel() for g in np.meshgrid(np.arange(len(build)), few, indexing="ij"))
             fits = build[one] + other.build[two] <= room
@@ -361,13 +365,8 @@ class Search:
                 loss[:, one] + other.loss[:, two],
                 price[one] + other.cost[two],
             )
-            kept = (
-                np.arange(len(one)) if k == len(fitted) - 1 else front(build, loss, price if cost else None)
-            )
-            if k < len(fitted) - 1:
-                self.tally.fallen["another conductor is thinner and loses less"] += (
-                    len(one) - len(kept)
-                ) * materials
+            kept = front(build, loss, price if cost else None)
+            self.tally.fallen[BEATEN] += (len(one) - len(kept)) * materials
             choice = [c[one[kept]] for c in choice] + [two[kept]]
             build, loss, price = build[kept], loss[:, kept], price[kept]
         return choice, build
