@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -77,6 +77,17 @@ def _pair(plane: str | None, figure: Path | None) -> tuple[str, ...]:
     return names
 
 
+def _core(case: Converter | CircuitCase, found: Simulation, core: str, figure: Path | None) -> Any:
+    """Return the flux of a wound core drawn."""
+    from jump_lane.errors import InputError
+    from jump_lane.library.converter import Converter
+    from jump_lane.library.winding import core_drawing
+
+    if figure is None or not isinstance(case, Converter):
+        raise InputError(f"--core {core}: expected a converter file, and --figure")
+    return core_drawing(case, found, core)
+
+
 def waves(
     file: ConverterFile,
     figure: Figure = None,
@@ -97,6 +108,12 @@ def waves(
         str | None,
         typer.Option(
             "--plane", metavar="X,Y", help="Draw one signal over another instead, such as C_r.v,L_r.i."
+        ),
+    ] = None,
+    core: Annotated[
+        str | None,
+        typer.Option(
+            "--core", metavar="NAME", help="Draw flux density over field of a wound core instead, such as T."
         ),
     ] = None,
     signal: Signals = None,
@@ -127,10 +144,13 @@ def waves(
         if path is not None:
             require_free(path, overwrite)
     pair = _pair(plane, figure)
-    found = simulated(load_any(file, None, changes, ideal), input_voltage, load, control)
+    case = load_any(file, None, changes, ideal)
+    found = simulated(case, input_voltage, load, control)
     shown = found.window(signal or (), periods, start, end)
     drawing = found.drawing(shown) if figure is not None else None
     drawing = found.plane(*pair) if pair else drawing
+    if core is not None:
+        drawing = _core(case, found, core, figure)
     if settings is not None:
         from jump_lane.library.points import settings_text
 

@@ -92,4 +92,5 @@ def wind(
         note(f"wrote {section}")
     if write:
         note(f"wrote {component} into {file}" if design.write(file) else f"{file} already has this design")
+        note(f"the converter with it: {design.judgement}")
     finish(result, json, table=table, figure=figure, overwrite=overwrite)

@@ -17,11 +17,12 @@ from jump_lane.report.export import Columns
 from jump_lane.report.table import View
 
 if TYPE_CHECKING:
+    from jump_lane.library.points import Simulation
     from jump_lane.magnetics.asked import Asked
     from jump_lane.magnetics.choice import Choice
     from jump_lane.magnetics.proof import Proven
     from jump_lane.magnetics.section import Shape
-    from jump_lane.magnetics.sheet import Sheet
+    from jump_lane.study.check import Check
 
 RANKED = "loss=1,volume=1"
 """What designs are ranked by unless something else is asked."""
@@ -39,7 +40,9 @@ class WoundDesign(Result):
         """Return every value with its formula, losses at every corner, verdicts, and the winding sheet."""
         from jump_lane.report.wound import design_view
 
-        return replace(design_view(self.asked, self.found, self.sheet), changes=self.converter.changes)
+        return replace(
+            design_view(self.asked, self.found, self.sheet, self.judgement), changes=self.converter.changes
+        )
 
     @cached_property
     def sheet(self) -> Sheet:
@@ -52,6 +55,11 @@ class WoundDesign(Result):
         cold = resistance_matrix(self.found.wound, self.found.layers, np.zeros(1), 25.0)[0]
         names = [w.name for w in self.found.wound.windings]
         return sheet_of(self.asked, self.found, {n: float(cold[k, k]) for k, n in enumerate(names)})
+
+    @cached_property
+    def judgement(self) -> str:
+        """What the check of the converter with this component says, in words."""
+        return judgement(put_back(self.converter, self.asked, self.found))
 
     @property
     def section(self) -> list[Shape]:
@@ -91,6 +99,8 @@ class WindResult(Result):
 
     converter: Converter
     choice: Choice
+    judgements: tuple[str, ...]
+    """What the check of the converter says with each design in it."""
 
     @property
     def complete(self) -> bool:
@@ -113,7 +123,9 @@ class WindResult(Result):
         """Return the list of designs, and how many combinations fell out for which reason."""
         from jump_lane.report.wound import list_view
 
-        return replace(list_view(self.choice, self.converter.name), changes=self.converter.changes)
+        return replace(
+            list_view(self.choice, self.judgements, self.converter.name), changes=self.converter.changes
+        )
 
     def columns(self) -> Columns:
         """Return a row for each design of the list."""
@@ -127,6 +139,13 @@ class WindResult(Result):
 
         title = self.converter.unwound.title or self.converter.design.page.title
         return pareto_figure(title, self.choice)
+
+
+def judgement(found: Check | str) -> str:
+    """Return what the check of a converter says, in words; or why there is none."""
+    from jump_lane.report.check import summary
+
+    return f"no result: {found}" if isinstance(found, str) else summary(found)
 
 
 def weights_of(by: str | Mapping[str, float]) -> dict[str, float]:
@@ -206,9 +225,30 @@ def wind(
     weights = weights_of(by)
     asked = _asked(converter, component)
     try:
-        return WindResult(converter, choose(asked, weights, count, watch))
+        found = choose(asked, weights, count, watch)
     except NoResultError as error:
         raise NoResultError(f"{component}: {error}") from None
+    each = [(design, put_back(converter, asked, design)) for design in found.designs]
+    each.sort(key=lambda e: isinstance(e[1], str) or e[1].exit_status != 0)
+    return WindResult(
+        converter, replace(found, designs=tuple(d for d, _ in each)), tuple(judgement(j) for _, j in each)
+    )
+
+
+def put_back(converter: Converter, asked: Asked, found: Proven) -> Check | str:
+    """Return the check of a converter with a wound component in it; why there is none."""
+    import tomlkit
+
+    from jump_lane.library.designs import check
+    from jump_lane.magnetics.written import with_design
+    from jump_lane.validation import toml_of
+
+    text = with_design(tomlkit.dumps(converter.free), asked, found)
+    try:
+        tables = toml_of(text, converter.name)
+        return check(Converter(converter.name, tables, tables, tables, converter.catalogues)).check
+    except (InputError, NoResultError) as error:
+        return str(error)
 
 
 @takes_converter
@@ -228,6 +268,28 @@ def wound(converter: Converter, component: str) -> WoundDesign:
     return WoundDesign(
         converter, asked, prove(made, asked.burden, asked.coil.path, asked.ambient, asked.largest)
     )
+
+
+def core_drawing(converter: Converter, simulation: Simulation, component: str) -> Any:
+    """Return flux density over field of a wound core through the period of an operating point, drawn.
+
+    Raises
+    ------
+    InputError
+        If there is no such component, or the file leaves something of it open.
+    """
+    from jump_lane.magnetics.asked import described
+    from jump_lane.magnetics.magnetisation import saturation
+    from jump_lane.operating.wound import course_of, element_of
+    from jump_lane.report.wound_figure import core_figure
+    from jump_lane.topologies.design import derive
+
+    asked, made = described(derive(converter.unwound), component)
+    elements = simulation.recording.engine.circuit.elements
+    course = course_of(simulation.recording, element_of(converter.design, component), elements, "")
+    turns = max(round(made.windings[0].turns * asked.coil.path), 1)
+    limit = saturation(made.material, asked.hot) * (1.0 - asked.table.flux_margin)
+    return core_figure(f"{simulation.title}: core of {component}", made, turns, course, limit, asked.hot)
 
 
 def is_settled(converter: Converter, component: str) -> bool:

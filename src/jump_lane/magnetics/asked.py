@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+import numpy as np
+
 from jump_lane.errors import InputError, NoResultError, nearest
 from jump_lane.magnetics.burden import Burden, burden_of
 from jump_lane.magnetics.creepage import margin_for
@@ -173,6 +175,22 @@ def asked_of(design: Design, name: str) -> Asked:
         raise NoResultError("no corner has a result:\n" + "\n".join(failed))
     stock = stock_of(design.spec.catalogue.files)
     return Asked(design, coil, table, burden_of(found), stock, failed)
+
+
+def described(design: Design, name: str) -> tuple[Asked, Wound]:
+    """Return a component as its table settles it, without anything simulated.
+
+    Raises
+    ------
+    InputError
+        If there is no such component, or the table leaves something open.
+    """
+    coil = coil_of(design, name)
+    n = len(coil.windings)
+    idle = Burden(np.zeros(1), np.zeros((1, 1, n, n)), ())
+    table = design.spec.wound.get(name, WoundTable())
+    asked = Asked(design, coil, table, idle, stock_of(design.spec.catalogue.files), ())
+    return asked, settled(asked)
 
 
 def settled(asked: Asked) -> Wound:

@@ -11,7 +11,7 @@ from jump_lane.magnetics.asked import Asked
 from jump_lane.magnetics.creepage import KILOHERTZ, SOURCE
 from jump_lane.magnetics.magnetisation import SATURATED
 from jump_lane.magnetics.proof import Proven, prove
-from jump_lane.magnetics.search import Candidate, Search, worth
+from jump_lane.magnetics.search import SOFT, Candidate, Search, worth
 from jump_lane.quantities import show
 
 LOOKED_AT, OF_ONE_CORE = 120, 2
@@ -61,35 +61,7 @@ def judged(asked: Asked, found: Proven) -> Iterator[Verdict]:
     words = f"flux density, with {100.0 * margin:.3g} % more current" if margin else "flux density"
     yield _most(words, found.density, limit, "T")
     if coil.inductance > 0.0:
-        low, high = (coil.inductance * (1.0 + s * table.inductance_tolerance) for s in (-1.0, 1.0))
-        if wound.material.powder:
-            left = _left(found, asked)
-            yield Verdict(
-                "inductance left at the peak",
-                f"≥ {show(low, 'H')}",
-                show(left, "H"),
-                left >= low * (1.0 - ROUNDING),
-            )
-        elif coil.stores:
-            within = low <= found.inductance <= high
-            yield Verdict(
-                "inductance", f"{show(low, 'H')} to {show(high, 'H')}", show(found.inductance, "H"), within
-            )
-            current, up_to = asked.largest / coil.inductance, found.curve.saturation_current
-            words = f"≥ {100.0 * SATURATED:.0f} % left at {show(current, 'A')}"
-            yield Verdict(
-                "saturation", words, f"up to {show(up_to, 'A')}", up_to >= current * (1.0 - ROUNDING)
-            )
-        else:
-            apparent = min(found.inductance, asked.largest / found.curve.current_at(asked.largest))
-            held = apparent >= low * (1.0 - ROUNDING)
-            yield Verdict(
-                "magnetising inductance, cold or at the peak",
-                f"≥ {show(low, 'H')}",
-                show(apparent, "H"),
-                held,
-                not held,
-            )
+        yield from _inductance(asked, found)
     yield _most("temperature rise", found.rise, table.temperature_rise, "K")
     hottest = min(
         p for p in (wound.material.max_temperature, wound.bobbin.max_temperature if wound.bobbin else 155.0)
@@ -106,6 +78,32 @@ def judged(asked: Asked, found: Proven) -> Iterator[Verdict]:
     if len(coil.windings) > 1 and table.insulation != "functional":
         words = "triple-insulated wire" if asked.triple else f"margins of {show(wound.margin, 'm')}"
         yield Verdict(f"{table.insulation} insulation at {show(asked.voltage, 'V')}", SOURCE, words, True)
+
+
+def _inductance(asked: Asked, found: Proven) -> Iterator[Verdict]:
+    """Yield verdicts on the inductance: of powder what is left of it, of a gapped core its value, of a transformer the least."""
+    table, coil = asked.table, asked.coil
+    low, high = (coil.inductance * (1.0 + s * table.inductance_tolerance) for s in (-1.0, 1.0))
+    least = f"≥ {show(low, 'H')}"
+    if found.wound.material.powder:
+        left = _left(found, asked)
+        yield Verdict("inductance left at the peak", least, show(left, "H"), left >= low * (1.0 - ROUNDING))
+        yield _most(
+            "inductance at no current", found.inductance, high if coil.tank else SOFT * coil.inductance, "H"
+        )
+    elif coil.stores:
+        within = low <= found.inductance <= high
+        yield Verdict(
+            "inductance", f"{show(low, 'H')} to {show(high, 'H')}", show(found.inductance, "H"), within
+        )
+        current, up_to = asked.largest / coil.inductance, found.curve.saturation_current
+        words = f"≥ {100.0 * SATURATED:.0f} % left at {show(current, 'A')}"
+        yield Verdict("saturation", words, f"up to {show(up_to, 'A')}", up_to >= current * (1.0 - ROUNDING))
+    else:
+        apparent = min(found.inductance, asked.largest / found.curve.current_at(asked.largest))
+        held = apparent >= low * (1.0 - ROUNDING)
+        words = "magnetising inductance, cold or at the peak"
+        yield Verdict(words, least, show(apparent, "H"), held, not held)
 
 
 def _most(what: str, value: float, limit: float, unit: str) -> Verdict:

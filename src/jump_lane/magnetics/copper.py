@@ -46,12 +46,12 @@ def plain_fields(layers: tuple[Layer, ...], windings: int, share: float) -> tupl
     share
         Of the magnetomotive force of the gaps that is in the wound leg: 1 for a ground one, ½ for a spacer.
     """
-    across = np.zeros((len(layers), windings))
+    turns = np.zeros((len(layers), windings))
     for k, layer in enumerate(layers):
-        across[k, layer.winding] = layer.turns / layer.breadth
-    total = across.sum(0)
-    after = np.cumsum(across, axis=0) - share * total
-    return across, after - 0.5 * across
+        turns[k, layer.winding] = layer.turns
+    breadth = np.array([layer.breadth for layer in layers])[:, None]
+    middle = np.cumsum(turns, axis=0) - 0.5 * turns - share * turns.sum(0)
+    return turns / breadth, middle / breadth
 
 
 def resistance_matrix(
@@ -68,7 +68,7 @@ def resistance_matrix(
     share = 0.5 if wound.gap.place == "spacer" else 1.0
     across, middle = plain_fields(layers, n, share)
     squares = middle[:, :, None] * middle[:, None, :]
-    if exact:
+    if exact and not wound.core.ring:
         squares = field_squares(wound, layers)
     out = np.zeros((len(frequency), n, n))
     for k, layer in enumerate(layers):
@@ -79,15 +79,13 @@ def resistance_matrix(
 
 
 def window_of(wound: Wound, layers: tuple[Layer, ...], terms: int = 40) -> Window:
-    """Return the window with every layer in it, and the gaps of the wound leg."""
-    middle = 0.5 * wound.core.window_height
-    blocks = [
-        Block(
-            a.winding, max(a.x - 0.5 * a.thickness, 1e-6), a.x + 0.5 * a.thickness, middle - 0.5 * a.breadth, middle + 0.5 * a.breadth,
-            a.turns,
-        )
-        for a in layers
-    ]  # fmt: skip
+    """Return the window with every layer in it, and the gaps of the wound leg; a ring is unrolled, and closed in itself."""
+    height = wound.core.window_height
+    blocks = []
+    for a in layers:
+        room = 0.0 if wound.core.ring else 0.5 * (height - a.breadth)
+        inner, outer = max(a.x - 0.5 * a.thickness, 1e-6), a.x + 0.5 * a.thickness
+        blocks.append(Block(a.winding, inner, outer, room, height - room, a.turns))
     return Window(
         wound.core.window_width, wound.core.window_height, blocks, len(wound.windings), gaps_of(wound), terms
     )

@@ -10,18 +10,15 @@ import numpy as np
 from jump_lane.catalogue.magnetic import Core
 from jump_lane.catalogue.matrix import MatrixOverFrequency
 from jump_lane.circuit.elements import IdealTransformer
-from jump_lane.magnetics.asked import Asked, settled
-from jump_lane.magnetics.burden import Burden
+from jump_lane.magnetics.asked import Asked, described
 from jump_lane.magnetics.copper import resistance_matrix, window_of
 from jump_lane.magnetics.design import Wound
 from jump_lane.magnetics.heat import dissipated
 from jump_lane.magnetics.layers import Layer, layers_of
-from jump_lane.magnetics.magnetisation import flux_curve
+from jump_lane.magnetics.magnetisation import SATURATED, flux_curve
 from jump_lane.magnetics.proof import leakage_of
-from jump_lane.magnetics.stock import stock_of
-from jump_lane.operating.wound import Coil, coil_of
+from jump_lane.operating.wound import Coil
 from jump_lane.spec import Spec
-from jump_lane.spec.wound import WoundTable
 from jump_lane.topologies.design import Design, derive
 
 COLD = 25.0
@@ -57,29 +54,20 @@ def with_wound(spec: Spec, without: Iterable[str] = ()) -> Spec:
 
 
 def _fed(spec: Spec, design: Design, name: str) -> Spec:
-    coil = coil_of(design, name)
-    asked = Asked(
-        design, coil, spec.wound.get(name, WoundTable()), _idle(coil), stock_of(spec.catalogue.files), ()
-    )
-    wound = settled(asked)
+    asked, wound = described(design, name)
     layers, _ = layers_of(wound)
-    values, figures = values_of(design, coil, wound, layers), figures_of(design, coil, asked, wound, layers)
+    values, figures = values_of(asked, wound, layers), figures_of(asked, wound, layers)
     chosen = {**spec.chosen, **values}
     transformer = spec.transformer.model_copy(update={"turns_ratio": None})
     parts = {**spec.parts, **{role: dict(given) for role, given in figures.items() if given}}
     return spec.model_copy(update={"chosen": chosen, "transformer": transformer, "parts": parts})
 
 
-def _idle(coil: Coil) -> Burden:
-    """Return the burden of a component that nothing is known of yet."""
-    n = len(coil.windings)
-    return Burden(np.zeros(1), np.zeros((1, 1, n, n)), ())
-
-
-def values_of(design: Design, coil: Coil, wound: Wound, layers: tuple[Layer, ...]) -> dict[str, float]:
-    """Return the component values that a wound component sets, by symbol: inductances, turns ratios, leakage."""
+def values_of(asked: Asked, wound: Wound, layers: tuple[Layer, ...]) -> dict[str, float]:
+    """Return the component values that a warm wound component sets, by symbol: inductances, turns ratios, leakage."""
+    design, coil = asked.design, asked.coil
     turns = max(round(wound.windings[0].turns * coil.path), 1)
-    real = flux_curve(wound.core, wound.material, wound.gap, turns, COLD).inductance
+    real = flux_curve(wound.core, wound.material, wound.gap, turns, asked.hot).inductance
     out: dict[str, float] = {}
     symbols = (
         [r.name for r in design.page.roles if r.kind == "magnetising"]
@@ -157,10 +145,9 @@ def _pair(energy: np.ndarray, wound: Wound, j: int, k: int) -> float:
     return float(current @ energy @ current)
 
 
-def figures_of(
-    design: Design, coil: Coil, asked: Asked, wound: Wound, layers: tuple[Layer, ...]
-) -> dict[str, Mapping[str, Any]]:
+def figures_of(asked: Asked, wound: Wound, layers: tuple[Layer, ...]) -> dict[str, Mapping[str, Any]]:
     """Return the figures of the part that a wound component is, by role."""
+    design, coil = asked.design, asked.coil
     turns = max(round(wound.windings[0].turns * coil.path), 1)
     curve = flux_curve(wound.core, wound.material, wound.gap, turns, asked.hot)
     cold = resistance_matrix(wound, layers, np.zeros(1), COLD)[0]
@@ -170,6 +157,7 @@ def figures_of(
         "saturation": "; ".join(f"{i:.6g} A: {100.0 * part:.4f} %" for i, part in curve.left()),
     }  # fmt: skip
     if len(coil.windings) == 1:
+        most = curve.current_of(SATURATED * min(coil.inductance, curve.inductance))
         ratio = hot[:, 0, 0] / hot[0, 0, 0]
         points = "; ".join(
             f"{f:.6g} Hz: {cold[0, 0] * r:.6g} Ω" for f, r in zip(DECADES[1:], ratio[1:], strict=True)
@@ -177,7 +165,7 @@ def figures_of(
         own = {
             "resistance": float(cold[0, 0]),
             "ac_resistance": points,
-            "saturation_current": curve.saturation_current,
+            "saturation_current": most,
         }
         return {coil.name: shared | own}
     if any(r.name == coil.name and r.kind == "coupling" for r in design.page.roles):

@@ -78,21 +78,28 @@ def layers_of(wound: Wound) -> tuple[tuple[Layer, ...], float]:
         winding = wound.windings[portion.winding]
         if number:
             x += wound.tape
-        full = turns_per_layer(winding, wound.breadth)
-        if full == 0:
-            return tuple(out), math.inf
-        count = math.ceil(portion.turns / full)
-        for k in range(count):
-            turns = portion.turns * (k + 1) // count - portion.turns * k // count
+        left = portion.turns
+        while left:
+            breadth = breadth_at(wound, x + 0.5 * winding.outer)
+            full = turns_per_layer(winding, breadth)
+            if full == 0:
+                return tuple(out), math.inf
+            turns = left if wound.core.ring and left <= full else math.ceil(left / math.ceil(left / full))
             middle = x + 0.5 * winding.outer
             out.append(
                 Layer(
-                    portion.winding, number, turns, middle, wound.breadth, winding.copper,
+                    portion.winding, number, turns, middle, breadth, winding.copper,
                     turn_length(wound.core, middle),
                 )
             )  # fmt: skip
+            left -= turns
             x += winding.outer
     return tuple(out), x - wound.wall
+
+
+def breadth_at(wound: Wound, x: float) -> float:
+    """Return the breadth of a layer whose middle is so far from the leg [m]; in a ring it shrinks with the radius."""
+    return wound.breadth - 2.0 * math.pi * x if wound.core.ring else wound.breadth
 
 
 def copper_length(wound: Wound, layers: tuple[Layer, ...], winding: int) -> float:

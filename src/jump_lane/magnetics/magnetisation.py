@@ -24,11 +24,8 @@ POINTS, FIRST, LAST = 400, 1e-3, 1e3
 RULE = 24
 """Points of the rule that integrates the permeability of powder."""
 
-KNOTS = 16
-"""Points of a curve of inductance over current: ripple at the knee needs so many."""
-
-UP_TO = 1.5
-"""Up to which current a curve is made, over that which leaves 70 % of the inductance."""
+LEVELS = (0.985, 0.95, 0.9, 0.85, 0.8, 0.75, 0.7, 0.65, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1, 0.05, 0.02)
+"""Parts of the inductance at which points of its curve stand; down to the first one it counts as whole."""
 
 SATURATED = 0.7
 """Part of the inductance that is left at what is called the saturation current."""
@@ -120,27 +117,30 @@ class FluxCurve:
     @property
     def saturation_current(self) -> float:
         """Current at which the incremental inductance is 70 % of that at no current [A]."""
-        part = self.incremental / self.inductance
-        below = np.flatnonzero(part < SATURATED)
+        return self.current_of(SATURATED * self.inductance)
+
+    def current_of(self, inductance: float) -> float:
+        """Return the current at which the incremental inductance has fallen to a value [A]."""
+        found = self.incremental
+        below = np.flatnonzero(found < inductance)
         if len(below) == 0:
             return float(self.current[-1])
         k = int(below[0])
         if k == 0:
             return float(self.current[0])
-        return float(np.interp(-SATURATED, -part[k - 1 : k + 1], self.current[k - 1 : k + 1]))
+        return float(np.interp(-inductance, -found[k - 1 : k + 1], self.current[k - 1 : k + 1]))
 
     def left(self) -> list[tuple[float, float]]:
         """Return points of the incremental inductance over current, as parts of that at no current.
 
-        Knots lie in equal steps of ∫√|λ''| di, so that straight pieces of L between them are equally wrong.
+        They stand where it has fallen to certain levels: points closer together would only make tiny steps that nothing shows.
         """
-        end = UP_TO * self.saturation_current
-        grid = np.linspace(0.0, end, 2000)
-        part = np.interp(grid, self.current, self.incremental) / self.inductance
-        bend = np.sqrt(np.abs(np.gradient(part, grid)) + 1e-6 / end)
-        course = np.concatenate([[0.0], np.cumsum(0.5 * (bend[1:] + bend[:-1]))])
-        knots = np.interp(np.linspace(0.0, course[-1], KNOTS), course, grid)
-        return [(float(i), float(min(np.interp(i, grid, part), 1.0))) for i in knots]
+        found = [(0.0, 1.0)]
+        for level in LEVELS:
+            current = self.current_of(level * self.inductance)
+            if current > found[-1][0] and current < self.current[-1]:
+                found.append((current, 1.0 if level == LEVELS[0] else level))
+        return found
 
 
 def flux_curve(core: Core, material: CoreMaterial, gap: Gap, turns: int, temperature: float) -> FluxCurve:

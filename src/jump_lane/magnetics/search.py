@@ -21,7 +21,7 @@ from jump_lane.magnetics.core_loss import FluxLoss, warmth
 from jump_lane.magnetics.design import Winding, Wound, portions
 from jump_lane.magnetics.eddy import resistivity
 from jump_lane.magnetics.heat import dissipated
-from jump_lane.magnetics.layers import turn_length
+from jump_lane.magnetics.layers import breadth_at, turn_length
 from jump_lane.magnetics.magnetisation import flux_curve, flux_density, permeability, saturation
 from jump_lane.magnetics.reluctance import Gap, core_reluctance, gap_for
 from jump_lane.magnetics.stock import wires_for
@@ -30,6 +30,9 @@ Array = NDArray[np.float64]
 
 TURNS, FEWEST, MOST = 16, 1.0, 3.5
 """Numbers of turns that are looked at, from the least that the flux allows to so many times it."""
+
+SOFT = 2.0
+"""By how much the inductance of powder may exceed the one wanted where there is no current."""
 
 LONGEST_GAP = 0.25
 """Part of the window's height that gaps may take."""
@@ -255,7 +258,8 @@ class Search:
         """Judge powder by what is left of its inductance at the largest flux: no less than the least, no more than twice."""
         asked = self.asked
         alone = turns**2 / float(core_reluctance(core, permeability(material, 25.0)))
-        if asked.coil.inductance == 0.0 or alone > 2.0 * asked.coil.inductance:
+        most = 1.0 + asked.table.inductance_tolerance if asked.coil.tank else SOFT
+        if asked.coil.inductance == 0.0 or alone > most * asked.coil.inductance:
             return "inductance"
         current = asked.largest / asked.coil.inductance
         field = np.array([0.99, 1.01]) * turns * current / core.path
@@ -275,11 +279,13 @@ class Search:
         """Yield the best designs of one core, turns and order."""
         parts = portions(order, turns)
         room = stub.depth * self.asked.table.fill - stub.tape * (len(parts) - 1)
+        deepest = stub.wall + (stub.depth if stub.core.ring else 0.0) * self.asked.table.fill
+        breadth = breadth_at(stub, deepest)
         fitted, conductors = [], []
         for k in range(len(turns)):
             own = self._conductors_of(stub.core, k)
             places = self._places(stub, order, turns, k)
-            one = fit(own, k, places, stub.breadth, room, self.asked.burden.spectra)
+            one = fit(own, k, places, breadth, room, self.asked.burden.spectra)
             self.tally.fallen["wire wider than the window"] += one.narrow * len(materials)
             self.tally.fallen["build"] += one.thick * len(materials)
             self.tally.looked += (one.narrow + one.thick) * len(materials)

@@ -96,7 +96,8 @@ def _windings(found: Proven) -> list[Shape]:
         if wound.margin > 0.0:
             for y in (wound.flange, base + layer.breadth):
                 out.append(Shape("margin", "rectangle", left, y, winding.outer, wound.margin))
-        out += _layer(found, layer.winding, layer.turns, left, base, layer.breadth, total[layer.winding])
+        breadth = wound.core.window_height if wound.core.ring else layer.breadth
+        out += _layer(found, layer.winding, layer.turns, left, base, breadth, total[layer.winding])
         total[layer.winding] += layer.turns
         before = layer.portion
     return out

@@ -5,7 +5,7 @@ Sheet, drawing and numbers come from one list of layers.
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from jump_lane.magnetics.asked import Asked
@@ -23,7 +23,7 @@ LEAKAGE_LIMIT = 1.3
 
 @dataclass(frozen=True)
 class Step:
-    """One step of winding: a layer, or an insulation."""
+    """One step of winding: a layer, some turns of foil one over the other, or an insulation."""
 
     number: int
     winding: str
@@ -127,6 +127,10 @@ def _steps(found: Proven) -> list[Step]:
         start = f"pin {ends[layer.winding][0]}, dot" if begins else "goes on"
         end = f"pin {ends[layer.winding][1]}" if finished else "goes on"
         margin = f"{show(wound.margin, 'm')} free at both ends" if wound.margin else ""
+        last = out[-1] if out else None
+        if winding.wire.form == "foil" and last is not None and last.winding == winding.name:
+            out[-1] = replace(last, turns=last.turns + layer.turns, end=end)
+            continue
         out.append(
             Step(len(out) + 1, winding.name, layer.turns, wire_words(wound, layer.winding), winding.parallel, start, end,
                  "clockwise", margin)

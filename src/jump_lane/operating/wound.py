@@ -65,6 +65,8 @@ class Coil:
         Of that path [H]; zero where the circuit has none.
     stores
         Whether it stores the energy that it passes on, so that its inductance is to be met; else it is the least one.
+    tank
+        Whether it resonates, so that its inductance is to stay what it is.
     """
 
     name: str
@@ -73,11 +75,27 @@ class Coil:
     path: float
     inductance: float
     stores: bool
+    tank: bool = False
 
 
 def coil_names(design: Design) -> tuple[str, ...]:
     """Return the names of everything that is wound in a design: inductors, transformers, pairs on one core."""
     return tuple(dict.fromkeys(name for name, *_ in _found(design, design.page.circuit(design.point(0, 0)))))
+
+
+def element_of(design: Design, name: str) -> str:
+    """Return the element of the circuit that is a wound component, the first of several alike.
+
+    Raises
+    ------
+    InputError
+        If there is none of that name.
+    """
+    for found, element in _found(design, design.page.circuit(design.point(0, 0))):
+        if found == name:
+            return element.name
+    known = coil_names(design)
+    raise InputError(f"no wound component {name!r} in the {design.page.name}; {nearest(name, known)}")
 
 
 def _found(design: Design, elements: tuple[Element, ...]) -> Iterator[tuple[str, Element]]:
@@ -100,16 +118,14 @@ def coil_of(design: Design, name: str) -> Coil:
         If there is none of that name.
     """
     elements = design.page.circuit(design.point(0, 0))
-    found = next((e for n, e in _found(design, elements) if n == name), None)
-    if found is None:
-        known = coil_names(design)
-        raise InputError(f"no wound component {name!r} in the {design.page.name}; {nearest(name, known)}")
-    return _coil(design, name, found, elements)
+    wanted = element_of(design, name)
+    return _coil(design, name, next(e for e in elements if e.name == wanted), elements)
 
 
 def _coil(design: Design, name: str, element: Element, elements: tuple[Element, ...]) -> Coil:
     if isinstance(element, Inductor):
-        return Coil(name, (element.name,), (1.0,), 1.0, element.inductance, True)
+        tank = any(r.name == name and r.tank for r in design.page.roles)
+        return Coil(name, (element.name,), (1.0,), 1.0, element.inductance, True, tank)
     if isinstance(element, CoupledInductors):
         names, own = tuple(w.name for w in element.windings), [m[k] for k, m in enumerate(element.inductance)]
         return Coil(name, names, tuple(float(np.sqrt(v / own[0])) for v in own), 1.0, own[0], True)

@@ -55,7 +55,7 @@ def interval_rows(recording: Recording, inductors: tuple[str, ...]) -> list[dict
     Stretches that only an instant separates are kept apart, the instants are left out; an inductor's voltage is its
     average over the interval, its current is given at both ends.
     """
-    out = []
+    out: list[dict[str, Any]] = []
     for i, stretch in enumerate(recording.stretches):
         part = (stretch.end - stretch.start) / recording.period
         if part < INSTANT:
@@ -64,7 +64,7 @@ def interval_rows(recording: Recording, inductors: tuple[str, ...]) -> list[dict
             "from": stretch.start,
             "to": stretch.end,
             "part": part,
-            "conducting": list(stretch.conducting),
+            "conducting": [name for name in stretch.conducting if KNEE not in name],
             "inductors": {},
         }
         for name in inductors:
@@ -75,8 +75,32 @@ def interval_rows(recording: Recording, inductors: tuple[str, ...]) -> list[dict
                 "current_from": current[0],
                 "current_to": current[1],
             }
-        out.append(entry)
+        if out and out[-1]["conducting"] == entry["conducting"] and _only_bent(recording, i):
+            _join(out[-1], entry)
+        else:
+            out.append(entry)
     return out
+
+
+KNEE = ".knee"
+"""In the names of what bends the curve of a saturating inductance, which is no device."""
+
+
+def _only_bent(recording: Recording, i: int) -> bool:
+    """Tell whether nothing but the inductance of a core changes between a stretch and the one before."""
+    before, after = (set(recording.stretches[k].conducting) for k in (i - 1, i))
+    changed = before ^ after
+    return bool(changed) and all(KNEE in name for name in changed)
+
+
+def _join(entry: dict[str, Any], following: dict[str, Any]) -> None:
+    """Let an interval go on through the following one."""
+    a, b = entry["part"], following["part"]
+    entry["to"], entry["part"] = following["to"], a + b
+    for name, seen in entry["inductors"].items():
+        other = following["inductors"][name]
+        seen["voltage"] = (a * seen["voltage"] + b * other["voltage"]) / (a + b)
+        seen["current_to"] = other["current_to"]
 
 
 def interval_table(recording: Recording, inductors: tuple[str, ...]) -> Table:

@@ -15,7 +15,7 @@ from jump_lane.report.export import Columns
 from jump_lane.report.table import Table, View
 
 
-def list_view(choice: Choice, name: str) -> View:
+def list_view(choice: Choice, judgements: tuple[str, ...], name: str) -> View:
     """Show the best designs, and for how many others which limit stood against them."""
     asked = choice.asked
     rows = tuple(_row(k, p) for k, p in enumerate(choice.designs, start=1))
@@ -55,7 +55,9 @@ def list_view(choice: Choice, name: str) -> View:
         "looked": choice.looked,
         "valid": choice.valid,
         "fallen": dict(choice.fallen),
-        "designs": [design_data(asked, p) for p in choice.designs],
+        "designs": [
+            {"converter": j, **design_data(asked, p)} for p, j in zip(choice.designs, judgements, strict=True)
+        ],
     }
     return View("wind", data, (designs, fallen), tuple(notes))
 
@@ -135,13 +137,24 @@ def list_columns(choice: Choice) -> Columns:
     return out
 
 
-def design_view(asked: Asked, p: Proven, sheet: Sheet) -> View:
+def design_view(asked: Asked, p: Proven, sheet: Sheet, inside: str) -> View:
     """Show one design in detail; the exit status is 1 if it breaks a limit."""
     verdicts = list(judged(asked, p))
     holds = all(v.holds or v.warning for v in verdicts)
     tables = (_made(p, sheet), _values(p), _losses(asked, p), _verdicts(verdicts), _steps(sheet))
-    notes = [*_about(p), *notes_on(asked), *(f"test: {m}" for m in sheet.measure)]
-    data = {"component": asked.coil.name, "holds": holds, **design_data(asked, p), "sheet": sheet.data()}
+    notes = [
+        f"the converter with it: {inside}",
+        *_about(p),
+        *notes_on(asked),
+        *(f"test: {m}" for m in sheet.measure),
+    ]
+    data = {
+        "component": asked.coil.name,
+        "holds": holds,
+        "converter": inside,
+        **design_data(asked, p),
+        "sheet": sheet.data(),
+    }
     return View(
         "wound",
         data,

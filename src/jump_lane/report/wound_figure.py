@@ -8,10 +8,13 @@ import numpy as np
 
 from jump_lane.magnetics.asked import Asked
 from jump_lane.magnetics.choice import Choice
+from jump_lane.magnetics.design import Wound
+from jump_lane.magnetics.magnetisation import flux_curve
 from jump_lane.magnetics.proof import Proven
-from jump_lane.magnetics.section import section
+from jump_lane.magnetics.section import Shape, section
+from jump_lane.operating.wound import Course
 from jump_lane.quantities import show
-from jump_lane.report.figures import COLOURS, INK, dress, sheet
+from jump_lane.report.figures import COLOURS, INK, dress, prefixed, sheet
 
 FACES = {
     "core": "#8d9aa0",
@@ -22,6 +25,53 @@ FACES = {
     "enamel": "#ffffff",
 }
 """Colours of what is no copper."""
+
+
+def core_figure(
+    title: str, wound: Wound, turns: int, course: Course, limit: float, temperature: float
+) -> Any:
+    """Draw flux density over field of a core through one period, and both over time.
+
+    The field is that of the ampere-turns over the effective length, gaps included; thin the curve of the material with its gaps.
+
+    Parameters
+    ----------
+    turns
+        Of the magnetised path.
+    limit
+        Flux density that the smallest section stays below [T].
+    temperature
+        Of the core [°C].
+    """
+    figure = sheet(title)
+    curve = flux_curve(wound.core, wound.material, wound.gap, turns, temperature)
+    density = course.linkage / (turns * wound.core.least_area)
+    current = np.sign(course.linkage) * np.array([curve.current_at(v) for v in course.linkage])
+    field = turns * current / wound.core.path
+    axes = figure.add_axes((0.085, 0.09, 0.5, 0.82))
+    dress(axes)
+    end = 1.6 * float(np.abs(field).max())
+    span = np.linspace(-end if density.min() < 0.0 else 0.0, end, 300)
+    at = np.sign(span) * np.array([curve.density_at(h * wound.core.path / turns) for h in span])
+    axes.plot(
+        span, 1e3 * at, color=INK, lw=0.8, label=f"{wound.material.part}, gaps included, {temperature:.0f} °C"
+    )
+    axes.plot(field, 1e3 * density, color=COLOURS[0], lw=3.0, label="through the period")
+    for sign in (1.0, -1.0) if density.min() < 0.0 else (1.0,):
+        axes.axhline(
+            sign * 1e3 * limit, color=COLOURS[1], lw=0.9, ls="--", label="limit" if sign > 0.0 else None
+        )
+    axes.set_xlabel("field of the ampere-turns, N·i/l_e [A/m]", fontsize=9, color=INK)
+    axes.set_ylabel("flux density in the smallest section [mT]", fontsize=9, color=INK)
+    axes.legend(loc="lower right", fontsize=8, frameon=False)
+    scale, unit = prefixed([course.time], "s")
+    for row, (values, words) in enumerate(((1e3 * density, "flux density [mT]"), (field, "field [A/m]"))):
+        side = figure.add_axes((0.68, 0.55 - 0.46 * row, 0.3, 0.36))
+        dress(side)
+        side.plot(course.time * scale, values, color=COLOURS[row], lw=1.4)
+        side.set_title(words, fontsize=9, color=INK, loc="left")
+        side.set_xlabel(f"time [{unit}]", fontsize=8, color=INK)
+    return figure
 
 
 NAMED_APART = 0.3
@@ -42,9 +92,16 @@ def _section(axes: Any, found: Proven) -> None:
 
     names = [w.name for w in found.wound.windings]
     started: set[str] = set()
+    ring = found.wound.core.ring
+    if ring:
+        _ring(axes, found)
     for s in section(found):
+        if ring and s.kind != "circle":
+            continue
         colour = COLOURS[names.index(s.winding) % len(COLOURS)] if s.what == "copper" else FACES[s.what]
         x, y, w, h = (1e3 * v for v in (s.x, s.y, s.width, s.height))
+        if ring:
+            x, y = _round(found, s)
         patch = Circle((x, y), 0.5 * w) if s.kind == "circle" else Rectangle((x, y), w, h)
         patch.set(facecolor=colour, edgecolor=INK, linewidth=0.3)
         axes.add_patch(patch)
@@ -67,12 +124,29 @@ def _section(axes: Any, found: Proven) -> None:
     for side in ("top", "right", "left", "bottom"):
         axes.spines[side].set_visible(False)
     axes.tick_params(labelsize=7, colors=INK)
-    axes.set_xlabel("distance from the leg [mm]", fontsize=8, color=INK)
+    axes.set_xlabel("[mm]" if ring else "distance from the leg [mm]", fontsize=8, color=INK)
     axes.legend(loc="upper left", bbox_to_anchor=(1.0, 1.0), fontsize=8, frameon=False)
-    words = (
-        "window, unrolled along the inner circumference" if found.wound.core.ring else "one window, to scale"
-    )
+    words = "the ring, its inner half of every turn" if ring else "one window, to scale"
     axes.set_title(words, fontsize=9, color=INK, loc="left")
+
+
+def _ring(axes: Any, found: Proven) -> None:
+    """Draw a ring seen from above."""
+    from matplotlib.patches import Annulus
+
+    core = found.wound.core
+    outer = 0.5e3 * core.width
+    patch = Annulus((0.0, 0.0), outer, 1e3 * core.leg_width)
+    patch.set(facecolor=FACES["core"], edgecolor=INK, linewidth=0.6)
+    axes.add_patch(patch)
+
+
+def _round(found: Proven, shape: Shape) -> tuple[float, float]:
+    """Return where a conductor lies inside a ring [mm]: the height of the window goes around it."""
+    core = found.wound.core
+    radius = 0.5e3 * core.width - 1e3 * core.leg_width - 1e3 * shape.x
+    angle = 2.0 * np.pi * shape.y / core.window_height
+    return float(radius * np.cos(angle)), float(radius * np.sin(angle))
 
 
 def _losses(axes: Any, asked: Asked, found: Proven) -> None:

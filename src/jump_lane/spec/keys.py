@@ -12,7 +12,12 @@ from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import brief
 from jump_lane.spec.file import schema
 
-NAMED = {"damping": "DEVICE", "thermal.sink": "NAME"}
+NAMED = {
+    "damping": "DEVICE",
+    "thermal.sink": "NAME",
+    "wound": "COMPONENT",
+    "wound.COMPONENT.winding": "WINDING",
+}
 """Tables of tables whose keys are names, and what stands for such a name here."""
 
 

@@ -12,7 +12,6 @@ from jump_lane.quantities.fields import (
     Henries,
     Kelvin,
     Metres,
-    Number,
     Ratio,
     SquareMetres,
     Volts,
@@ -35,7 +34,10 @@ Names = Annotated[
     BeforeValidator(_names),
     Field(min_length=1),
     WithJsonSchema(
-        {"type": ["string", "array"], "items": {"type": "string"}, "examples": ["ETD 29/16/10..ETD 39/20/13"]}
+        {
+            "anyOf": [{"type": "string"}, {"type": "array", "minItems": 1, "items": {"type": "string"}}],
+            "examples": ["ETD 29/16/10..ETD 39/20/13"],
+        }
     ),
 ]
 """A name, some names, or the first and last of a family, smallest first: ``ETD 29/16/10..ETD 39/20/13``."""
@@ -95,10 +97,11 @@ class WoundTable(Table):
         default=50.0, description="Largest temperature rise of its surface"
     )
     flux_margin: Ratio = Field(
-        default=0.15,
+        default=0.1,
         ge=0.0,
         lt=1.0,
-        description="Part of the saturation polarisation that the flux density stays below",
+        description="Part of the saturation polarisation that the flux density stays below, beside margin.current where it stores "
+        "energy",
     )
     inductance_tolerance: Ratio = Field(
         default=0.1, ge=0.0, lt=0.5, description="How far the inductance of a wound core may be off"
@@ -121,9 +124,6 @@ class WoundTable(Table):
     )
     turns_error: Ratio = Field(
         default=0.02, ge=0.0, lt=0.5, description="How far a ratio of whole turns may be from the one derived"
-    )
-    cost_of_copper: Number | None = Field(
-        default=None, ge=0.0, description="Cost figure of a kilogram of wire that has none"
     )
 
     @model_validator(mode="after")
