@@ -6,7 +6,7 @@ element voltage is the potential of ``a`` minus that of ``b``; the power taken i
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True)
@@ -202,3 +202,36 @@ def transformer(
         inner.append(Winding(winding.name, a, winding.b, winding.turns))
     core = () if magnetising is None else (Inductor(f"{name}.m", inner[0].a, inner[0].b, magnetising),)
     return (IdealTransformer(name, tuple(inner)), *core, *series)
+
+
+MOST_KNOTS = 40
+"""Knots of saturation curves, of either sign, that a circuit has: they are told apart as valves are."""
+
+
+def with_fewer_knots(elements: tuple[Element, ...], most: int = MOST_KNOTS) -> tuple[Element, ...]:
+    """Return elements whose saturation curves have no more knots together than can be told apart; the flux at those kept stays."""
+    bent = [e for e in elements if isinstance(e, Inductor) and e.saturation]
+    if 2 * sum(len(e.saturation) for e in bent) <= most:
+        return elements
+    each = max(most // (2 * len(bent)), 1)
+    return tuple(
+        _thinned(e, each) if isinstance(e, Inductor) and len(e.saturation) > each else e for e in elements
+    )
+
+
+def _thinned(coil: Inductor, most: int) -> Inductor:
+    """Return an inductor with so many knots, evenly taken of its own; between them the inductance is the mean one."""
+    currents = [0.0, *(i for i, _ in coil.saturation)]
+    values = [coil.inductance, *(v for _, v in coil.saturation)]
+    flux = [0.0]
+    for k in range(1, len(currents)):
+        flux.append(flux[-1] + values[k - 1] * (currents[k] - currents[k - 1]))
+    last = len(currents) - 1
+    kept = sorted({round(1 + (last - 1) * n / max(most - 1, 1)) for n in range(most)})
+    pieces, start = [], kept[0]
+    for following in kept[1:]:
+        pieces.append(
+            (currents[start], (flux[following] - flux[start]) / (currents[following] - currents[start]))
+        )
+        start = following
+    return replace(coil, saturation=(*pieces, (currents[start], values[start])))

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from jump_lane.magnetics.choice import Choice
     from jump_lane.magnetics.proof import Proven
     from jump_lane.magnetics.section import Shape
+    from jump_lane.magnetics.sheet import Sheet
     from jump_lane.study.check import Check
 
 RANKED = "loss=1,volume=1"

@@ -294,13 +294,17 @@ def _valve_equations(a: _Assembly, valves: list[Valve], gated: int) -> tuple[Arr
     return incidence, across, resistance, source
 
 
+MOST_VALVES = 62
+"""Valves whose combination is a bit pattern."""
+
+
 def assemble(circuit: Circuit) -> Network:
     """Return the nodal equations of a circuit.
 
     Raises
     ------
     InputError
-        If an inductance matrix is not positive definite.
+        If an inductance matrix is not positive definite, or there are too many valves.
     """
     a = _Assembly(circuit)
     a.stamp_resistors()
@@ -311,6 +315,11 @@ def assemble(circuit: Circuit) -> Network:
     knots = knots_of(circuit)
     own = len(valves)
     valves += [k.valve for k in knots]
+    if len(valves) > MOST_VALVES:
+        raise InputError(
+            f"{len(valves)} switches, diodes and knots of saturation curves; {MOST_VALVES} at most can be told apart: "
+            "fewer points in the curves mend that"
+        )
     linear = [t for e in circuit.elements if not isinstance(e, Switch | Diode) for t in terminals(e)]
     names = [name for name, _, _ in linear]
     of_v, of_z = a.currents(names)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.control import DUTY, Control
-from jump_lane.circuit.elements import Element
+from jump_lane.circuit.elements import Element, with_fewer_knots
 from jump_lane.circuit.gates import GatePattern, Gates, Instant, Span
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.spec import Spec
@@ -370,5 +370,5 @@ class Page:
         known, control = point[self.control.symbol], self.control.at(point.values)
         start = known if math.isfinite(known) else control.start
         start = min(max(start, control.lowest), control.highest) if self.span is not None else start
-        elements = tuple(point.saturated(e) for e in self.circuit(point))
+        elements = with_fewer_knots(tuple(point.saturated(e) for e in self.circuit(point)))
         return Circuit(elements, 1.0 / point[self.clock], pattern, start, span)
