@@ -60,6 +60,13 @@ class Curve:
                 return y0 + (y1 - y0) * (x - x0) / (x1 - x0)
         raise AssertionError
 
+    def crossing(self, y: float) -> float | None:
+        """Return the first abscissa at which a falling curve has come down to `y`; None where it never does."""
+        for (x_0, x_1), (y_0, y_1) in zip(pairwise(self.x), pairwise(self.y), strict=True):
+            if y_1 <= y < y_0:
+                return x_0 + (x_1 - x_0) * (y_0 - y) / (y_0 - y_1)
+        return None
+
     def moment(self, end: float, order: int = 0) -> float:
         """Return ∫ xⁿ·y dx from 0 to `end`, the ends held beyond them; exact for straight pieces.
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from jump_lane.catalogue.kinds import Transformer
 from jump_lane.circuit.law import Law, Row
 from jump_lane.control.design import LoopDesign
 from jump_lane.control.digital import Sampled
@@ -29,6 +30,9 @@ from jump_lane.topologies.components import components
 
 MODES = 24
 """Changes of the way it conducts that are looked at."""
+
+SATURATED = 0.7
+"""Part of the magnetising inductance that is left where a core counts as saturated."""
 
 HELD = "held"
 """Row of what is held."""
@@ -174,6 +178,16 @@ class Journey:
                     low, low_at, high, high_at = strip.extremes(row, 0.0, math.inf)
                     value, at = (high, high_at) if abs(high) >= abs(low) else (low, low_at)
                     yield Strain(component.name, what, abs(value), at, known.get(quantity), unit)
+            core = f"{component.coil}.i"
+            if (
+                isinstance(component.part, Transformer)
+                and component.part.saturation is not None
+                and core in strip.names
+            ):
+                low, low_at, high, high_at = strip.extremes(core, 0.0, math.inf)
+                value, at = (high, high_at) if abs(high) >= abs(low) else (low, low_at)
+                limit = component.part.saturation.crossing(SATURATED)
+                yield Strain(component.name, "magnetising current", abs(value), at, limit, "A")
 
     def modes(self) -> list[tuple[float, str]]:
         """Return when the converter starts to conduct in another way, and how."""

@@ -1,0 +1,262 @@
+"""Wound components searched, proven from their own description, written, and back in the chain."""
+
+import json
+import tomllib
+import unittest
+from typing import Any
+
+import numpy as np
+
+import jump_lane as jl
+from jump_lane.catalogue.load import sample_materials
+from jump_lane.catalogue.magnetic import Wire
+from jump_lane.magnetics.asked import Asked, asked_of, order_texts, parse_order
+from jump_lane.magnetics.choice import judged
+from jump_lane.magnetics.conductors import PARALLEL
+from jump_lane.magnetics.creepage import creepage, margin_for
+from jump_lane.magnetics.design import Winding, Wound, portions
+from jump_lane.magnetics.layers import layers_of
+from jump_lane.magnetics.proof import prove
+from jump_lane.magnetics.search import Candidate, Search
+from jump_lane.magnetics.section import section, shares
+from jump_lane.magnetics.written import with_design
+from jump_lane.study.template import example
+from tests.common import CommandCase
+
+WIRES = ("round 0.200", "round 0.400", "round 0.630", "round 1.000", "litz 30 x 0.100", "litz 120 x 0.050")
+
+
+def tables(topology: str, component: str, **asked: Any) -> dict[str, Any]:
+    found = tomllib.loads(example(topology))
+    found["wound"] = {component: asked}
+    return found
+
+
+def search(topology: str, component: str, **asked: Any) -> tuple[Asked, list[Candidate], Search]:
+    found = asked_of(jl.load(tables(topology, component, **asked)).design, component)
+    made = Search(found, {"loss": 1.0})
+    return found, made.run(), made
+
+
+class Searching(unittest.TestCase):
+    def everything(self, asked: Asked, best: Candidate) -> float:
+        """Return the least loss of all wires and numbers of them, each design computed from its description."""
+        turns, wires = best.wound.turns, [sample_materials()[w] for w in WIRES]
+        found = np.inf
+        for order in asked.orders():
+            stacks: list[tuple[Winding, ...]] = [()]
+            for k, n in enumerate(turns):
+                name = asked.coil.windings[k]
+                options = [Winding(name, n, w, p, 2) for w in wires if isinstance(w, Wire) for p in PARALLEL]
+                stacks = [(*s, o) for s in stacks for o in options]
+            for windings in stacks:
+                made = Wound(
+                    best.wound.core, best.wound.material, best.wound.gap, windings, portions(order, turns), best.wound.bobbin, asked.margin,
+                    asked.table.tape,
+                )  # fmt: skip
+                layers, build = layers_of(made)
+                if build <= made.depth * asked.table.fill and layers:
+                    one = prove(
+                        made, asked.burden, asked.coil.path, asked.ambient, asked.largest, exact=False
+                    )
+                    found = min(found, one.loss)
+        return found
+
+    def test_no_enumeration_beats_it(self) -> None:
+        cases = (
+            ("buck", "L", "ETD 34/17/11"), ("boost", "L", "ETD 34/17/11"), ("sepic", "L1", "E 25/13/7"), ("flyback", "T", "ETD 29/16/10"),
+        )  # fmt: skip
+        for topology, component, core in cases:
+            with self.subTest(topology):
+                windings = ("Np", "Ns") if component == "T" else (component,)
+                asked, found, _ = search(
+                    topology, component, core=core, material="sample-ferrite-low-loss",
+                    winding={w: {"wire": list(WIRES)} for w in windings},
+                )  # fmt: skip
+                turns = found[0].wound.turns
+                of_these = [c for c in found if c.wound.turns == turns]
+                proven = [
+                    prove(c.wound, asked.burden, asked.coil.path, asked.ambient, asked.largest, exact=False)
+                    for c in of_these
+                ]
+                self.assertLess(min(p.loss for p in proven), 1.01 * self.everything(asked, found[0]))
+
+    def test_loss_of_the_search_is_that_of_the_design_alone(self) -> None:
+        """What is searched at the hottest temperature, layers summed in closed form, is what layer after layer makes."""
+        from jump_lane.magnetics.copper import resistance_matrix
+
+        asked, found, _ = search("flyback", "T", core="ETD 34/17/11", material="sample-ferrite-low-loss")
+        for candidate in found[:5]:
+            layers, build = layers_of(candidate.wound)
+            matrix = resistance_matrix(candidate.wound, layers, asked.burden.frequencies, asked.hot)
+            np.testing.assert_allclose(candidate.copper, asked.burden.copper(matrix), rtol=0.08)
+            self.assertAlmostEqual(candidate.build, build, delta=1e-9)
+
+    def test_counts_add_up(self) -> None:
+        _, found, made = search(
+            "buck", "L", core=["E 20/10/6", "PQ 26/25"], material="sample-ferrite-low-loss"
+        )
+        self.assertTrue(found)
+        self.assertEqual(made.tally.looked, made.tally.valid + sum(made.tally.fallen.values()))
+
+    def test_a_range_of_sizes_and_what_is_fixed_are_kept(self) -> None:
+        _, found, _ = search(
+            "flyback", "T", core="ETD 29/16/10..ETD 39/20/13", order=["Np/2", "Ns", "Np/2"], winding={"Np": {"turns": 30}}
+        )  # fmt: skip
+        self.assertTrue(all(c.wound.core.family == "ETD" for c in found))
+        self.assertEqual({c.wound.turns[0] for c in found}, {30})
+        self.assertEqual({tuple(p.winding for p in c.wound.order) for c in found}, {(0, 1, 0)})
+
+    def test_foil_is_not_put_beside_a_gap_unasked(self) -> None:
+        _, found, _ = search("buck", "L", core="PQ 26/25")
+        self.assertFalse(any(w.wire.form == "foil" for c in found for w in c.wound.windings))
+
+    def test_too_small_a_core_says_what_it_could_do(self) -> None:
+        with self.assertRaisesRegex(jl.NoResultError, r"of the load it would hold|flux density: \d+"):
+            jl.wind(tables("full-bridge", "T", core="E 20/10/6"), "T")
+
+
+class Described(unittest.TestCase):
+    CASES = (("buck", "L"), ("flyback", "T"), ("forward", "T"), ("half-bridge-llc", "T"), ("push-pull", "T"))
+
+    def test_what_is_listed_holds_once_more_by_its_own_sheet_and_in_the_converter(self) -> None:
+        for topology, component in self.CASES:
+            with self.subTest(topology):
+                given = tables(topology, component, core=["ETD 34/17/11", "ETD 39/20/13", "PQ 26/25"])
+                found = jl.wind(given, component, count=2)
+                design = found.design(1)
+                text = with_design("", design.asked, design.found)
+                again = given | {"wound": tomllib.loads(text)["wound"]}
+                other = jl.wound(again, component)
+                self.assertTrue(all(v.holds or v.warning for v in judged(other.asked, other.found)))
+                self.assertAlmostEqual(other.found.loss, design.found.loss, delta=1e-3 * design.found.loss)
+                self.assertTrue(found.judgements[0].startswith("MET"), found.judgements[0])
+                self.assertTrue(jl.check(again).holds)
+
+    def test_losses_are_those_of_the_chain(self) -> None:
+        """The winding and core losses that `losses` finds with the component in place are those of its own proof."""
+        given = tables("flyback", "T", core="ETD 34/17/11", material="sample-ferrite-low-loss")
+        design = jl.wind(given, "T", count=1).design(1)
+        again = given | {"wound": tomllib.loads(with_design("", design.asked, design.found))["wound"]}
+        entries = jl.losses(again).budget.losses
+        own = jl.wound(again, "T").found
+        asked = design.asked.burden.courses
+        at = next(k for k, c in enumerate(asked) if c.words == jl.load(again).design.corner_name((1, 1)))
+        total = sum(e.power for e in entries if e.component == "T")
+        self.assertLess(abs(total / float(own.copper[at] + own.core[at]) - 1.0), 0.25)
+
+    def test_shapes_lie_in_the_window_and_do_not_overlap(self) -> None:
+        given = tables("flyback", "T", core="ETD 34/17/11", material="sample-ferrite-low-loss")
+        design = jl.wind(given, "T", count=1).design(1)
+        core = design.found.wound.core
+        wires = [s for s in section(design.found) if s.what == "enamel"]
+        self.assertTrue(wires)
+        for a in wires:
+            self.assertTrue(a.x - a.width / 2 > 0.0 and a.x + a.width / 2 < core.window_width)
+            self.assertTrue(a.y - a.width / 2 > -1e-9 and a.y + a.width / 2 < core.window_height + 1e-9)
+        for k, a in enumerate(wires):
+            for b in wires[k + 1 :]:
+                apart = np.hypot(a.x - b.x, a.y - b.y)
+                self.assertGreater(apart, 0.5 * (a.width + b.width) - 1e-9)
+        self.assertAlmostEqual(sum(shares(design.found).values()), 1.0)
+
+
+class Insulation(unittest.TestCase):
+    def test_creepage_takes_the_next_line_of_the_table(self) -> None:
+        self.assertEqual(creepage(51.0, "basic"), 1.4e-3)
+        self.assertEqual(creepage(250.0, "reinforced"), 5.0e-3)
+        self.assertEqual(creepage(4000.0, "functional"), 0.0)
+        with self.assertRaises(ValueError):
+            creepage(1001.0, "basic")
+        self.assertEqual(margin_for(250.0, "reinforced", False), 2.5e-3)
+        self.assertEqual(margin_for(250.0, "reinforced", True), 0.0)
+
+    def test_orders_are_read_and_written(self) -> None:
+        names = ("Np", "Ns")
+        order = parse_order(["Np/2", "Ns", "Np/2"], names, "wound.T")
+        self.assertEqual(order_texts(order, names), ["Np/2", "Ns", "Np/2"])
+        for wrong, words in (
+            (["Np", "Nx"], "no winding"),
+            (["Np/2", "Ns"], "there 0.5 times"),
+            (["Np/x", "Ns"], "a part of it"),
+        ):
+            with self.assertRaisesRegex(jl.InputError, words):
+                parse_order(wrong, names, "wound.T")
+
+
+class Commands(CommandCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.run_command("new", "buck", "rail.toml")
+        text = (self.folder / "rail.toml").read_text(encoding="utf-8")
+        self.write(
+            "rail.toml",
+            text + '\n[wound.L]\ncore = "PQ 20/20..PQ 26/25"\nmaterial = "sample-ferrite-low-loss"\n',
+        )
+
+    def test_listed_shown_written_and_used(self) -> None:
+        done = self.run_command(
+            "wind", "rail.toml", "L", "--figure", "all.png", "--table", "all.csv", "--json"
+        )
+        data = json.loads(done.stdout)
+        self.assertEqual(data["component"], "L")
+        self.assertGreater(len(data["designs"]), 2)
+        self.assertIn("loss [W]", (self.folder / "all.csv").read_text(encoding="utf-8").splitlines()[0])
+        shown = self.run_command(
+            "wind", "rail.toml", "L", "--show", "2", "--write", "--sheet", "L.txt", "--section", "L.dxf", "--figure", "L.png"
+        )  # fmt: skip
+        self.assertTrue(all(len(line) <= 120 for line in shown.stdout.splitlines()))
+        self.assertIn("pin 1, dot", (self.folder / "L.txt").read_text(encoding="utf-8"))
+        self.assertIn("copper L", (self.folder / "L.dxf").read_text(encoding="utf-8"))
+        self.assertGreater((self.folder / "L.png").stat().st_size, 20_000)
+        again = json.loads(self.run_command("wind", "rail.toml", "L", "--json", "--section", "L.json").stdout)
+        self.assertEqual(again["core"], data["designs"][1]["core"])
+        shapes = json.loads((self.folder / "L.json").read_text(encoding="utf-8"))["shapes"]
+        copper = [s for s in shapes if s["what"] == "copper"]
+        self.assertEqual(max(s["turn"] for s in copper), again["windings"][0]["turns"])
+        self.run_command("check", "rail.toml")
+        lost = json.loads(self.run_command("losses", "rail.toml", "--json").stdout)
+        self.assertIn("core", json.dumps(lost))
+        self.run_command("waves", "rail.toml", "--core", "L", "--figure", "core.png")
+
+    def test_what_cannot_be_is_refused_by_name(self) -> None:
+        for extra, status, words in (
+            (("wind", "rail.toml", "T"), 2, "no wound component 'T'"),
+            (("wind", "rail.toml", "L", "--by", "beauty"), 2, "no criterion 'beauty'"),
+            (("wind", "rail.toml", "L", "--set", "wound.L.core=PQ 26/52"), 2, "nearest valid name: PQ 2"),
+            (("wind", "rail.toml", "L", "--set", "wound.L.height=2mm"), 3, "too large"),
+            (("wind", "rail.toml", "L", "--sheet", "L.pdf"), 2, "ends in .txt or .json"),
+            (("waves", "rail.toml", "--core", "L", "--figure", "x.png"), 2, "gap"),
+        ):
+            with self.subTest(words):
+                done = self.run_command(*extra, status=status)
+                self.assertIn(words, done.stderr)
+        self.assertFalse((self.folder / "L.pdf").exists())
+
+    def test_a_list_of_ones_own(self) -> None:
+        self.write(
+            "own.toml",
+            '[[part]]\npart = "own-core"\nkind = "core"\nfamily = "X"\nleg = "round"\nleg_width = "12 mm"\nleg_depth = "12 mm"\n'
+            'window_width = "6 mm"\nwindow_height = "16 mm"\npath = "60 mm"\narea = "113 mm²"\nleast_area = "110 mm²"\n'
+            'volume = "6.8 cm³"\nwidth = "32 mm"\ndepth = "22 mm"\nheight = "26 mm"\n',
+        )  # fmt: skip
+        done = self.run_command(
+            "wind",
+            "rail.toml",
+            "L",
+            "--catalogue",
+            "own.toml",
+            "--set",
+            "wound.L.core=own-core",
+            "--list",
+            "1",
+            "--json",
+        )
+        self.assertEqual(json.loads(done.stdout)["designs"][0]["core"], "own-core")
+        self.write("bad.toml", '[[part]]\npart = "w"\nkind = "wire"\nform = "foil"\nthickness = "0.1 mm"\n')
+        wrong = self.run_command("wind", "rail.toml", "L", "--catalogue", "bad.toml", status=2)
+        self.assertIn("insulation: missing", wrong.stderr)
+
+
+if __name__ == "__main__":
+    unittest.main()
