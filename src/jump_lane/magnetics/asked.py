@@ -11,7 +11,7 @@ import numpy as np
 from jump_lane.errors import InputError, NoResultError, nearest
 from jump_lane.magnetics.burden import Burden, burden_of
 from jump_lane.magnetics.creepage import margin_for
-from jump_lane.magnetics.design import Winding, Wound, portions
+from jump_lane.magnetics.design import NEXT, Winding, Wound, portions
 from jump_lane.magnetics.reluctance import Gap
 from jump_lane.magnetics.stock import Stock, stock_of
 from jump_lane.operating.wound import Coil, coil_of, courses
@@ -19,6 +19,9 @@ from jump_lane.spec.wound import WoundTable, WoundWinding
 from jump_lane.topologies.design import Design
 
 GRADE_NUMBERS = {"grade 1": 1, "grade 2": 2, "grade 3": 3, "triple": 0}
+
+BESIDE = "|"
+"""Stands in an order of a file where another chamber beside the last one begins."""
 
 Order = tuple[tuple[int, float], ...]
 """Windings and shares of their turns, from the leg outwards."""
@@ -116,6 +119,8 @@ class Asked:
         if n == 1:
             return (plain,)
         others = tuple((k, 1.0) for k in range(1, n))
+        if self.table.least_leakage is not None:
+            return plain, ((0, 1.0), (NEXT, 0.0), *others)
         return plain, ((0, 0.5), *others, (0, 0.5)), (*others, (0, 1.0))
 
 
@@ -127,8 +132,11 @@ def parse_order(texts: Sequence[str], windings: Sequence[str], where: str) -> Or
     InputError
         If a winding is not there, or its shares do not add up to all of it.
     """
-    found = []
+    found: list[tuple[int, float]] = []
     for text in texts:
+        if text.strip() == BESIDE:
+            found.append((NEXT, 0.0))
+            continue
         name, slash, part = text.partition("/")
         if name.strip() not in windings:
             raise InputError(f"{where}.order: no winding {name.strip()!r}; {nearest(name.strip(), windings)}")
@@ -150,7 +158,10 @@ def parse_order(texts: Sequence[str], windings: Sequence[str], where: str) -> Or
 
 def order_texts(order: Order, windings: Sequence[str]) -> list[str]:
     """Return an order as it stands in a file."""
-    return [windings[k] if share == 1.0 else f"{windings[k]}/{round(1.0 / share)}" for k, share in order]
+    return [
+        BESIDE if k == NEXT else windings[k] if share == 1.0 else f"{windings[k]}/{round(1.0 / share)}"
+        for k, share in order
+    ]
 
 
 def asked_of(design: Design, name: str) -> Asked:

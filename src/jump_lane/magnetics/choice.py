@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
@@ -9,13 +10,17 @@ from dataclasses import dataclass, replace
 from jump_lane.errors import NoResultError
 from jump_lane.magnetics.asked import Asked
 from jump_lane.magnetics.creepage import KILOHERTZ, SOURCE
+from jump_lane.magnetics.layers import layers_of
 from jump_lane.magnetics.magnetisation import SATURATED
-from jump_lane.magnetics.proof import Proven, prove
+from jump_lane.magnetics.proof import Proven, leakage_of, prove
 from jump_lane.magnetics.search import SOFT, Candidate, Search, worth
 from jump_lane.quantities import show
 
 LOOKED_AT, OF_ONE_CORE = 120, 2
 """Designs of the search that are computed once more; how many of one core a list shows at most."""
+
+ROUGH = 12
+"""Terms of the field that tell roughly how much leakage there is."""
 
 ROUNDING = 1e-3
 """At a limit within this part it holds."""
@@ -156,7 +161,7 @@ def choose(
     if not found:
         raise NoResultError(_why(search))
     proven: list[tuple[float, Proven]] = []
-    for candidate in _varied(found):
+    for candidate in _varied(asked, found):
         one = _with_leakage(
             asked, prove(candidate.wound, asked.burden, asked.coil.path, asked.ambient, asked.largest)
         )
@@ -180,18 +185,31 @@ def choose(
     )
 
 
-def _varied(found: list[Candidate]) -> list[Candidate]:
+def _varied(asked: Asked, found: list[Candidate]) -> list[Candidate]:
     """Return the most promising designs, not all of one core."""
     seen: Counter[str] = Counter()
     out = []
     for candidate in found:
         name = candidate.wound.core.part
-        if seen[name] < 4 * OF_ONE_CORE:
+        if seen[name] < 4 * OF_ONE_CORE and _leaks_as_asked(asked, candidate):
             out.append(candidate)
             seen[name] += 1
         if len(out) == LOOKED_AT:
             break
     return out
+
+
+def _leaks_as_asked(asked: Asked, candidate: Candidate) -> bool:
+    """Tell roughly whether a design has the leakage asked for; thicker insulation may raise it by half."""
+    table = asked.table
+    if (table.least_leakage is None and table.most_leakage is None) or len(asked.coil.windings) < 2:
+        return True
+    layers, build = layers_of(candidate.wound)
+    if not math.isfinite(build):
+        return False
+    found = leakage_of(candidate.wound, layers, ROUGH).values()
+    least, most = table.least_leakage or 0.0, table.most_leakage or math.inf
+    return max(found) <= 1.05 * most and min(found) >= least / 1.5
 
 
 def _few(best: list[Proven], count: int) -> tuple[Proven, ...]:
@@ -210,7 +228,9 @@ def _with_leakage(asked: Asked, found: Proven) -> Proven:
     if wanted is None or not found.leakage or min(found.leakage.values()) >= wanted:
         return found
     wound = found.wound
-    between = len(wound.order) - 1
+    between = len(wound.order) - wound.chambers
+    if between == 0:
+        return found
     room = wound.depth * asked.table.fill - found.build
     for part in (0.25, 0.5, 0.75, 1.0):
         thicker = replace(wound, tape=wound.tape + part * room / between)

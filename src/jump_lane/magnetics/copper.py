@@ -67,6 +67,7 @@ def resistance_matrix(
     n, rho = len(wound.windings), float(resistivity(temperature))
     share = 0.5 if wound.gap.place == "spacer" else 1.0
     across, middle = plain_fields(layers, n, share)
+    exact = exact or wound.chambers > 1
     squares = middle[:, :, None] * middle[:, None, :]
     if exact and not wound.core.ring:
         squares = field_squares(wound, layers)
@@ -83,9 +84,9 @@ def window_of(wound: Wound, layers: tuple[Layer, ...], terms: int = 40) -> Windo
     height = wound.core.window_height
     blocks = []
     for a in layers:
-        room = 0.0 if wound.core.ring else 0.5 * (height - a.breadth)
+        low, high = (0.0, height) if wound.core.ring else (a.y, a.y + a.breadth)
         inner, outer = max(a.x - 0.5 * a.thickness, 1e-6), a.x + 0.5 * a.thickness
-        blocks.append(Block(a.winding, inner, outer, room, height - room, a.turns))
+        blocks.append(Block(a.winding, inner, outer, low, high, a.turns))
     return Window(
         wound.core.window_width, wound.core.window_height, blocks, len(wound.windings), gaps_of(wound), terms
     )
@@ -112,7 +113,7 @@ def field_squares(wound: Wound, layers: tuple[Layer, ...]) -> Array:
     height = wound.core.window_height
     out = []
     for layer in layers:
-        y = 0.5 * (height - layer.breadth) + layer.breadth * (np.arange(ACROSS) + 0.5) / ACROSS
+        y = layer.y + layer.breadth * (np.arange(ACROSS) + 0.5) / ACROSS
         h_x, h_y = window.field(np.full(ACROSS, layer.x), y)
         if wound.gap.place == "spacer":
             total = np.bincount([a.winding for a in layers], [a.turns for a in layers], len(wound.windings))

@@ -58,10 +58,11 @@ class Winding:
 
 @dataclass(frozen=True)
 class Portion:
-    """Some turns of a winding that are wound together."""
+    """Some turns of a winding that are wound together, in one of several chambers that lie along the leg."""
 
     winding: int
     turns: int
+    chamber: int = 0
 
 
 @dataclass(frozen=True)
@@ -103,6 +104,21 @@ class Wound:
         return self.core.window_height - 2.0 * self.flange - 2.0 * self.margin
 
     @property
+    def chambers(self) -> int:
+        """Chambers along the leg."""
+        return 1 + max((p.chamber for p in self.order), default=0)
+
+    @property
+    def divider(self) -> float:
+        """Thickness of the wall between two chambers [m]: that of a flange, or what creepage needs."""
+        return max(self.flange, 2.0 * self.margin, WRAP)
+
+    @property
+    def chamber_breadth(self) -> float:
+        """Breadth that layers of one chamber may have [m]; all chambers are alike."""
+        return (self.breadth - (self.chambers - 1) * self.divider) / self.chambers
+
+    @property
     def depth(self) -> float:
         """Build that layers may have [m]; a ring keeps a hole to wind through."""
         if self.core.ring:
@@ -114,6 +130,9 @@ class Wound:
         """Turns of the windings."""
         return tuple(w.turns for w in self.windings)
 
+
+NEXT = -1
+"""Stands in an order where another chamber begins."""
 
 WRAP = 0.3e-3
 """What insulates a ring, or a core without a bobbin [m]."""
@@ -128,16 +147,21 @@ def portions(order: Sequence[tuple[int, float]], turns: Sequence[int]) -> tuple[
     Parameters
     ----------
     order
-        Winding and its share of the turns, from the leg outwards; the shares of each winding add up to 1.
+        Winding and its share of the turns, from the leg outwards; the shares of each winding add up to 1.  `NEXT` instead begins
+        another chamber.
     """
     left = list(turns)
     share = [1.0] * len(turns)
-    out = []
+    out: list[Portion] = []
+    chamber = 0
     for k, part in order:
+        if k == NEXT:
+            chamber += 1
+            continue
         wanted = left[k] if abs(share[k] - part) < 1e-9 else round(turns[k] * part)
         wanted = min(max(wanted, 1), left[k])
         left[k] -= wanted
         share[k] -= part
         if wanted:
-            out.append(Portion(k, wanted))
+            out.append(Portion(k, wanted, chamber))
     return tuple(out)

@@ -26,8 +26,8 @@ class Layer:
         Which winding, and which of the portions, it is of.
     turns
         Turns in it.
-    x
-        Distance of its middle from the leg [m].
+    x, y
+        Distance of its middle from the leg, and of its lower end from the foot of the window [m].
     breadth, thickness
         Along the leg, and of its copper across [m].
     mean_turn
@@ -41,6 +41,7 @@ class Layer:
     breadth: float
     thickness: float
     mean_turn: float
+    y: float = 0.0
 
 
 def turns_per_layer(winding: Winding, breadth: float) -> int:
@@ -73,11 +74,14 @@ def layers_of(wound: Wound) -> tuple[tuple[Layer, ...], float]:
     A portion whose wire does not fit the breadth at all has no end: its build is infinite.
     """
     out: list[Layer] = []
-    x = wound.wall
+    x, build = wound.wall, 0.0
     for number, portion in enumerate(wound.order):
         winding = wound.windings[portion.winding]
-        if number:
+        if number and portion.chamber != wound.order[number - 1].chamber:
+            x = wound.wall
+        elif number:
             x += wound.tape
+        foot = wound.flange + wound.margin + portion.chamber * (wound.chamber_breadth + wound.divider)
         left = portion.turns
         while left:
             breadth = breadth_at(wound, x + 0.5 * winding.outer)
@@ -89,17 +93,18 @@ def layers_of(wound: Wound) -> tuple[tuple[Layer, ...], float]:
             out.append(
                 Layer(
                     portion.winding, number, turns, middle, breadth, winding.copper,
-                    turn_length(wound.core, middle),
+                    turn_length(wound.core, middle), foot,
                 )
             )  # fmt: skip
             left -= turns
             x += winding.outer
-    return tuple(out), x - wound.wall
+        build = max(build, x - wound.wall)
+    return tuple(out), build
 
 
 def breadth_at(wound: Wound, x: float) -> float:
     """Return the breadth of a layer whose middle is so far from the leg [m]; in a ring it shrinks with the radius."""
-    return wound.breadth - 2.0 * math.pi * x if wound.core.ring else wound.breadth
+    return wound.breadth - 2.0 * math.pi * x if wound.core.ring else wound.chamber_breadth
 
 
 def copper_length(wound: Wound, layers: tuple[Layer, ...], winding: int) -> float:

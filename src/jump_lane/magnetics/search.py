@@ -18,7 +18,7 @@ from jump_lane.catalogue.magnetic import Core, CoreMaterial
 from jump_lane.magnetics.asked import Asked, Order
 from jump_lane.magnetics.conductors import PARALLEL, Conductors, Fitted, Place, fit, front
 from jump_lane.magnetics.core_loss import FluxLoss, warmth
-from jump_lane.magnetics.design import Winding, Wound, portions
+from jump_lane.magnetics.design import NEXT, Winding, Wound, portions
 from jump_lane.magnetics.eddy import resistivity
 from jump_lane.magnetics.heat import dissipated
 from jump_lane.magnetics.layers import breadth_at, turn_length
@@ -278,14 +278,16 @@ class Search:
     ) -> Iterator[Candidate]:
         """Yield the best designs of one core, turns and order."""
         parts = portions(order, turns)
-        room = stub.depth * self.asked.table.fill - stub.tape * (len(parts) - 1)
+        stub = replace(stub, order=parts)
+        several = stub.chambers > 1
+        room = stub.depth * self.asked.table.fill - stub.tape * (len(parts) - stub.chambers)
         deepest = stub.wall + (stub.depth if stub.core.ring else 0.0) * self.asked.table.fill
         breadth = breadth_at(stub, deepest)
         fitted, conductors = [], []
         for k in range(len(turns)):
             own = self._conductors_of(stub.core, k)
             places = self._places(stub, order, turns, k)
-            one = fit(own, k, places, breadth, room, self.asked.burden.spectra)
+            one = fit(own, k, places, breadth, room / _sharing(stub, k), self.asked.burden.spectra)
             self.tally.fallen["wire wider than the window"] += one.narrow * len(materials)
             self.tally.fallen["build"] += one.thick * len(materials)
             self.tally.looked += (one.narrow + one.thick) * len(materials)
@@ -293,7 +295,7 @@ class Search:
                 return
             fitted.append(one)
             conductors.append(own)
-        choice, build = self._combined(fitted, room, len(materials))
+        choice, build = self._combined(fitted, room, len(materials), several)
         if len(build) == 0:
             return
         copper = np.sum([f.loss[:, c] for f, c in zip(fitted, choice, strict=True)], axis=0)
@@ -323,7 +325,7 @@ class Search:
                     wound,
                     copper[:, at],
                     core,
-                    float(build[at]) + stub.tape * (len(parts) - 1),
+                    float(build[at]) + stub.tape * (len(parts) - stub.chambers),
                     price,
                     float(whole),
                     short,
@@ -347,7 +349,7 @@ class Search:
         return found
 
     def _combined(
-        self, fitted: list[Fitted], room: float, materials: int
+        self, fitted: list[Fitted], room: float, materials: int, beside: bool
     ) -> tuple[list[NDArray[np.int64]], Array]:
         """Return for each winding which of its conductors stands in each combination that fits, and the build of each.
 
@@ -362,15 +364,12 @@ class Search:
         for other in fitted[1:]:
             few = front(other.build, other.loss, other.cost if cost else None)
             one, two = (g.ravel() for g in np.meshgrid(np.arange(len(build)), few, indexing="ij"))
-            fits = build[one] + other.build[two] <= room
+            joined = np.maximum(build[one], other.build[two]) if beside else build[one] + other.build[two]
+            fits = joined <= room
             self.tally.looked += len(one) * materials
             self.tally.fallen["build"] += int((~fits).sum()) * materials
-            one, two = one[fits], two[fits]
-            build, loss, price = (
-                build[one] + other.build[two],
-                loss[:, one] + other.loss[:, two],
-                price[one] + other.cost[two],
-            )
+            one, two, build = one[fits], two[fits], joined[fits]
+            loss, price = loss[:, one] + other.loss[:, two], price[one] + other.cost[two]
             kept = front(build, loss, price if cost else None)
             self.tally.fallen[BEATEN] += (len(one) - len(kept)) * materials
             choice = [c[one[kept]] for c in choice] + [two[kept]]
@@ -396,8 +395,10 @@ class Search:
         """Return the portions of a winding with the ampere-turns before them; each takes its usual share of the room."""
         share = 0.5 if self.asked.table.gap_place == "spacer" else 1.0
         before = -share * np.array(turns, float)
-        x, out = stub.wall, []
-        for portion, (k, part) in zip(portions(order, turns), order, strict=True):
+        x, out, chamber = stub.wall, [], 0
+        for portion, (k, part) in zip(stub.order, (o for o in order if o[0] != NEXT), strict=True):
+            if portion.chamber != chamber:
+                x, chamber = stub.wall, portion.chamber
             thickness = stub.depth * self.asked.table.fill * 0.8 * self._shares[k] * part
             if k == winding:
                 out.append(Place(portion.turns, before.copy(), turn_length(stub.core, x + 0.5 * thickness)))
@@ -408,6 +409,14 @@ class Search:
     def _winding(self, k: int, turns: int, conductors: Conductors, at: int) -> Winding:
         name = self.asked.coil.windings[k]
         return Winding(name, turns, conductors.wires[at], int(conductors.parallel[at]), self.asked.grade(k))
+
+
+def _sharing(stub: Wound, winding: int) -> int:
+    """Return how many windings share the chamber of one where there are several chambers: each gets its part of the room."""
+    if stub.chambers == 1:
+        return 1
+    chamber = next(p.chamber for p in stub.order if p.winding == winding)
+    return len({p.winding for p in stub.order if p.chamber == chamber})
 
 
 def _shares(asked: Asked) -> Array:

@@ -66,7 +66,14 @@ def _bobbin(found: Proven) -> list[Shape]:
         return []
     w, h = wound.core.window_width, wound.core.window_height
     wall, flange, gap = wound.wall, wound.flange, 0.05e-3
+    pitch, depth = wound.chamber_breadth + wound.divider, w - wall - gap
+    first = flange + wound.margin + wound.chamber_breadth
+    walls = [
+        Shape("bobbin", "rectangle", wall, first + k * pitch, depth, wound.divider)
+        for k in range(wound.chambers - 1)
+    ]
     return [
+        *walls,
         Shape("bobbin", "rectangle", gap, 0.0, wall - gap, h),
         Shape("bobbin", "rectangle", wall, 0.0, w - wall - gap, flange),
         Shape("bobbin", "rectangle", wall, h - flange, w - wall - gap, flange),
@@ -75,26 +82,26 @@ def _bobbin(found: Proven) -> list[Shape]:
 
 def _windings(found: Proven) -> list[Shape]:
     wound = found.wound
-    base = wound.flange + wound.margin
     out: list[Shape] = []
     total = [0] * len(wound.windings)
     before = None
     for layer in found.layers:
         winding = wound.windings[layer.winding]
-        left = layer.x - 0.5 * winding.outer
-        if before is not None and before != layer.portion and wound.tape > 0.0:
+        left, base = layer.x - 0.5 * winding.outer, layer.y
+        joined = before is not None and before != layer.portion
+        if joined and left > wound.wall + 1e-9 and wound.tape > 0.0:
             out.append(
                 Shape(
                     "insulation",
                     "rectangle",
                     left - wound.tape,
-                    wound.flange,
+                    base - wound.margin,
                     wound.tape,
                     layer.breadth + 2.0 * wound.margin,
                 )
             )
         if wound.margin > 0.0:
-            for y in (wound.flange, base + layer.breadth):
+            for y in (base - wound.margin, base + layer.breadth):
                 out.append(Shape("margin", "rectangle", left, y, winding.outer, wound.margin))
         breadth = wound.core.window_height if wound.core.ring else layer.breadth
         out += _layer(found, layer.winding, layer.turns, left, base, breadth, total[layer.winding])

@@ -119,8 +119,10 @@ def _steps(found: Proven) -> list[Step]:
     for layer in found.layers:
         winding = wound.windings[layer.winding]
         if layer.portion != portion:
+            beside = wound.order[layer.portion].chamber != wound.order[portion].chamber
             portion = layer.portion
-            out.append(Step(len(out) + 1, "", 0, "", 0, "", "", "", f"insulation, {show(wound.tape, 'm')}"))
+            words = "next chamber" if beside else f"insulation, {show(wound.tape, 'm')}"
+            out.append(Step(len(out) + 1, "", 0, "", 0, "", "", "", words))
         begins = total[layer.winding] == 0
         total[layer.winding] += layer.turns
         finished = total[layer.winding] == winding.turns

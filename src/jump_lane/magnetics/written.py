@@ -6,7 +6,7 @@ from typing import Any
 
 import tomlkit
 
-from jump_lane.magnetics.asked import Asked
+from jump_lane.magnetics.asked import BESIDE, Asked
 from jump_lane.magnetics.proof import Proven
 from jump_lane.quantities import brief
 
@@ -43,7 +43,15 @@ def order_of(asked: Asked, found: Proven) -> list[str]:
     """Return the order of the portions of a design as it stands in a file."""
     names = asked.coil.windings
     parts = [p.winding for p in found.wound.order]
-    return [names[k] if parts.count(k) == 1 else f"{names[k]}/{parts.count(k)}" for k in parts]
+    out: list[str] = []
+    chamber = 0
+    for portion in found.wound.order:
+        if portion.chamber != chamber:
+            out.append(BESIDE)
+            chamber = portion.chamber
+        k = portion.winding
+        out.append(names[k] if parts.count(k) == 1 else f"{names[k]}/{parts.count(k)}")
+    return out
 
 
 def _table(parent: Any, key: str, outer: bool) -> Any:
