@@ -59,6 +59,7 @@ class Reading(unittest.TestCase):
                 "damping",
                 "chosen",
                 "parts",
+                "wound",
                 "catalogue",
                 "driver",
                 "controller",

@@ -34,6 +34,9 @@ OUTPUTS = (
     "steps.png",
     MAST,
     "mast-lights.png",
+    "choke-designs.png",
+    "choke.png",
+    "choke-sheet.txt",
 )
 """What the demo writes besides the converter file."""
 
@@ -49,9 +52,9 @@ def demo(
     ),
     overwrite: Overwrite = False,
 ) -> None:
-    """Derive, check and draw the instrument rail of the Skerry buoy, its losses and its loop, into a folder; its dock link and
-    winch bus, with the gain of one and the angles of the other; its mast lights over time."""
-    from jump_lane.cli import design, loops, losses, tanks, waves
+    """Derive, check and draw the instrument rail of the Skerry buoy, its losses and its loop, into a folder; its choke;
+    its dock link and winch bus, with the gain of one and the angles of the other; its mast lights over time."""
+    from jump_lane.cli import design, loops, losses, tanks, waves, wind
     from jump_lane.files import require_free, whole_folder, write_whole
     from jump_lane.library.converter import demonstration, further_example, new
 
@@ -74,6 +77,12 @@ def demo(
         _printed(lambda: loops.transient(file, figure=outputs["steps.png"]))
         write_whole(made / MAST, further_example(MAST))
         _printed(lambda: loops.transient(made / MAST, from_rest=True, figure=outputs["mast-lights.png"]))
+        _printed(lambda: wind.wind(file, "L", figure=outputs["choke-designs.png"]))
+        _printed(
+            lambda: wind.wind(
+                file, "L", number=1, sheet=outputs["choke-sheet.txt"], figure=outputs["choke.png"]
+            )
+        )
         for name, text in (
             ("derivation.txt", derivation), ("verdicts.txt", verdicts), ("losses.txt", lost), ("loop.txt", looped),
         ):  # fmt: skip
@@ -96,6 +105,9 @@ def demo(
         ("dock-gain.png", "its exact gain, the corners marked"),
         (WINCH, "a dual active bridge, power both ways"),
         ("winch-angles.png", "what its angles do"),
+        ("choke-designs.png", "loss over volume of every choke that would do for the rail"),
+        ("choke.png", "the best of them in section, its losses and its flux"),
+        ("choke-sheet.txt", "how to wind and test it"),
     ):
         print(f"  {name:22s} {what}")
     print(f"written to {folder.resolve()}")

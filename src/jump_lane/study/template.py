@@ -14,7 +14,18 @@ from jump_lane.study.tables import EXCLUSIVE
 from jump_lane.topologies import page
 from jump_lane.topologies.asked import require_outputs, with_secondary
 
-ITS_OWN = ("chosen", "parts", "driver", "controller", "thermal", "efficiency", "damping", "control", "event")
+ITS_OWN = (
+    "chosen",
+    "parts",
+    "driver",
+    "controller",
+    "thermal",
+    "efficiency",
+    "damping",
+    "control",
+    "event",
+    "wound",
+)
 """Tables of an example that belong to its own specification and parts."""
 
 DEMONSTRATION = "buck"
