@@ -189,10 +189,7 @@ class Commands(CommandCase):
         super().setUp()
         self.run_command("new", "buck", "rail.toml")
         text = (self.folder / "rail.toml").read_text(encoding="utf-8")
-        self.write(
-            "rail.toml",
-            text + '\n[wound.L]\ncore = "PQ 20/20..PQ 26/25"\nmaterial = "sample-ferrite-low-loss"\n',
-        )
+        self.write("rail.toml", text.replace("[wound.L]", '[wound.L]\nmaterial = "sample-ferrite-low-loss"'))
 
     def test_listed_shown_written_and_used(self) -> None:
         done = self.run_command(
@@ -218,6 +215,27 @@ class Commands(CommandCase):
         lost = json.loads(self.run_command("losses", "rail.toml", "--json").stdout)
         self.assertIn("core", json.dumps(lost))
         self.run_command("waves", "rail.toml", "--core", "L", "--figure", "core.png")
+
+    def test_parts_and_a_winding_together(self) -> None:
+        done = self.run_command(
+            "pick", "rail.toml", "--wind", "L", "--choose", "D1", "--windings", "2", "--set", "wound.L.core=PQ 26/25", "--write", "--json"
+        )  # fmt: skip
+        found = json.loads(done.stdout)["combinations"]
+        self.assertEqual({c["core"] for c in found}, {"PQ 26/25"})
+        scores = [c["score"] for c in found if not c["broken"]]
+        self.assertEqual(scores, sorted(scores))
+        written = tomllib.loads((self.folder / "rail.toml").read_text(encoding="utf-8"))
+        self.assertEqual(written["wound"]["L"]["core"], "PQ 26/25")
+        self.assertEqual(written["parts"]["D1"], found[0]["parts"]["D1"]["part"])
+        self.run_command("check", "rail.toml")
+
+    def test_windings_side_by_side_leak_as_wanted(self) -> None:
+        self.run_command("new", "half-bridge-llc", "dock.toml")
+        done = self.run_command("wind", "dock.toml", "T", "--list", "1", "--write", "--json")
+        design = json.loads(done.stdout)["designs"][0]
+        self.assertIn("|", design["order"])
+        self.assertTrue(all(58e-6 <= v <= 71e-6 * 1.001 for v in design["leakage"].values()))
+        self.run_command("check", "dock.toml")
 
     def test_what_cannot_be_is_refused_by_name(self) -> None:
         for extra, status, words in (

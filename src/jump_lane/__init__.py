@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from jump_lane.library.choices import fit, pick, size
     from jump_lane.library.converter import Converter, load, new
     from jump_lane.library.designs import check, derive, tolerance
+    from jump_lane.library.joint import pick_together
     from jump_lane.library.loops import loop, responses, transient
     from jump_lane.library.losing import losses
     from jump_lane.library.own import run_circuit
@@ -38,6 +39,7 @@ _PLACES = {
     "library.designs": ("check", "derive", "tolerance"),
     "library.scaling": ("scale",),
     "library.sides": ("compare", "damp"),
+    "library.joint": ("pick_together",),
     "library.loops": ("loop", "responses", "transient"),
     "library.losing": ("losses",),
     "library.own": ("run_circuit",),
@@ -81,6 +83,7 @@ __all__ = [
     "modes",
     "new",
     "pick",
+    "pick_together",
     "responses",
     "run_circuit",
     "scale",

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -18,6 +20,9 @@ from jump_lane.cli.options import (
 )
 from jump_lane.cli.outputs import finish, progress, require_outputs
 from jump_lane.cli.render import note
+
+if TYPE_CHECKING:
+    from jump_lane.library.converter import Converter
 
 
 def register(app: typer.Typer) -> None:
@@ -46,6 +51,13 @@ def pick(
     ] = "loss",
     most: Annotated[int, typer.Option("--most", min=1, help="Combinations to simulate at most.")] = 2000,
     top: Annotated[int, typer.Option("--top", min=1, help="Combinations to prove at all corners.")] = 5,
+    wind: Annotated[
+        str | None,
+        typer.Option(
+            "--wind", metavar="NAME", help="Choose the winding of this component as well, such as L or T."
+        ),
+    ] = None,
+    windings: Annotated[int, typer.Option("--windings", min=1, help="Windings to combine with parts.")] = 4,
     catalogue: Catalogues = None,
     changes: Set = None,
     processes: Processes = 2,
@@ -63,6 +75,9 @@ def pick(
 
     require_outputs(file, table, None, overwrite)
     case = load_case(file, catalogue, changes)
+    if wind is not None:
+        _together(file, case, wind, windings, choose or (), by, write, (table, overwrite, json))
+        return
     groups = [[name.strip() for name in text.split(",")] for text in same or ()]
     with progress() as watch:
         found = find(
@@ -82,4 +97,29 @@ def pick(
     elif write:
         found.write(file)
         note(f"wrote the parts into {file}")
+    finish(found, json, table=table, overwrite=overwrite)
+
+
+def _together(
+    file: Path,
+    case: Converter,
+    component: str,
+    windings: int,
+    choose: Sequence[str],
+    by: str,
+    write: bool,
+    output: tuple[list[Path] | None, bool, bool],
+) -> None:
+    """Choose the winding of a component and parts together."""
+    from jump_lane.library.joint import pick_together
+
+    table, overwrite, json = output
+    with progress("windings") as watch:
+        found = pick_together(case, component, windings=windings, choose=choose, by=by, watch=watch)
+    if write:
+        note(
+            f"wrote {component} and the parts into {file}"
+            if found.write(file)
+            else f"{file} already has them"
+        )
     finish(found, json, table=table, overwrite=overwrite)

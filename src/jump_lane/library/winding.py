@@ -142,6 +142,17 @@ class WindResult(Result):
         return pareto_figure(title, self.choice)
 
 
+def with_winding(converter: Converter, asked: Asked, found: Proven) -> Converter:
+    """Return a converter with a wound component in it."""
+    import tomlkit
+
+    from jump_lane.magnetics.written import with_design
+    from jump_lane.validation import toml_of
+
+    tables = toml_of(with_design(tomlkit.dumps(converter.free), asked, found), converter.name)
+    return Converter(converter.name, tables, tables, tables, converter.catalogues)
+
+
 def judgement(found: Check | str) -> str:
     """Return what the check of a converter says, in words; or why there is none."""
     from jump_lane.report.check import summary
@@ -238,16 +249,10 @@ def wind(
 
 def put_back(converter: Converter, asked: Asked, found: Proven) -> Check | str:
     """Return the check of a converter with a wound component in it; why there is none."""
-    import tomlkit
-
     from jump_lane.library.designs import check
-    from jump_lane.magnetics.written import with_design
-    from jump_lane.validation import toml_of
 
-    text = with_design(tomlkit.dumps(converter.free), asked, found)
     try:
-        tables = toml_of(text, converter.name)
-        return check(Converter(converter.name, tables, tables, tables, converter.catalogues)).check
+        return check(with_winding(converter, asked, found)).check
     except (InputError, NoResultError) as error:
         return str(error)
 

@@ -20,6 +20,9 @@ from jump_lane.topologies.design import Design
 
 GRADE_NUMBERS = {"grade 1": 1, "grade 2": 2, "grade 3": 3, "triple": 0}
 
+ALTERNATING = 0.5
+"""Where the flux goes so far the other way, at least, its current alternates."""
+
 BESIDE = "|"
 """Stands in an order of a file where another chamber beside the last one begins."""
 
@@ -69,6 +72,13 @@ class Asked:
         """Largest flux linkage that must not saturate it [V·s]: where it stores energy, with the margin on currents."""
         margin = self.design.spec.margin.current if self.coil.stores else 0.0
         return max(self.peak, (1.0 + margin) * max(c.largest for c in self.burden.courses))
+
+    @cached_property
+    def exact(self) -> bool:
+        """Whether the inductance is to stay what it is: of a tank, or where the current alternates."""
+        return self.coil.tank or all(
+            c.linkage.min() < -ALTERNATING * c.linkage.max() for c in self.burden.courses
+        )
 
     def winding(self, k: int) -> WoundWinding:
         """Return what the file says of a winding."""

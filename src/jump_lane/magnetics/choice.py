@@ -94,7 +94,7 @@ def _inductance(asked: Asked, found: Proven) -> Iterator[Verdict]:
         left = _left(found, asked)
         yield Verdict("inductance left at the peak", least, show(left, "H"), left >= low * (1.0 - ROUNDING))
         yield _most(
-            "inductance at no current", found.inductance, high if coil.tank else SOFT * coil.inductance, "H"
+            "inductance at no current", found.inductance, high if asked.exact else SOFT * coil.inductance, "H"
         )
     elif coil.stores:
         within = low <= found.inductance <= high

@@ -258,7 +258,7 @@ class Search:
         """Judge powder by what is left of its inductance at the largest flux: no less than the least, no more than twice."""
         asked = self.asked
         alone = turns**2 / float(core_reluctance(core, permeability(material, 25.0)))
-        most = 1.0 + asked.table.inductance_tolerance if asked.coil.tank else SOFT
+        most = 1.0 + asked.table.inductance_tolerance if asked.exact else SOFT
         if asked.coil.inductance == 0.0 or alone > most * asked.coil.inductance:
             return "inductance"
         current = asked.largest / asked.coil.inductance
