@@ -4,30 +4,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from jump_lane.control.design import LoopDesign
 from jump_lane.control.digital import Sampled, wanders
 from jump_lane.control.journey import Journey
 from jump_lane.control.loops import Proof
+from jump_lane.judge.verdict import ROUNDING, Verdict
 from jump_lane.quantities import show
-
-ROUNDING = 1e-3
-"""At a limit within this part it holds."""
 
 REACHED = 0.05
 """How far the crossover may be from what is asked, with values that can be bought."""
-
-
-@dataclass(frozen=True)
-class Verdict:
-    """One thing asked, what there is, and whether it holds; in words."""
-
-    what: str
-    asked: str
-    found: str
-    holds: bool
-    advice: str = ""
 
 
 def verdicts(found: LoopDesign, step: Journey | None = None) -> Iterator[Verdict]:

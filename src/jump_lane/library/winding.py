@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
@@ -312,16 +312,11 @@ def write_section(design: WoundDesign, path: str | os.PathLike[str], overwrite: 
     InputError
         On another ending, or if the file exists.
     """
-    from jump_lane.files import write_whole
     from jump_lane.magnetics.section import data, dxf
     from jump_lane.report.text import json_text
 
-    target = Path(path)
-    kind = target.suffix.lower()
-    if kind not in (".json", ".dxf"):
-        raise InputError(f"{target}: expected a name that ends in .json or .dxf")
-    text = dxf(design.section) if kind == ".dxf" else json_text(data(design.section))
-    write_whole(target, text, overwrite)
+    makers = {".json": lambda: json_text(data(design.section)), ".dxf": lambda: dxf(design.section)}
+    _write(Path(path), makers, overwrite)
 
 
 def write_sheet(design: WoundDesign, path: str | os.PathLike[str], overwrite: bool = False) -> None:
@@ -332,13 +327,18 @@ def write_sheet(design: WoundDesign, path: str | os.PathLike[str], overwrite: bo
     InputError
         On another ending, or if the file exists.
     """
-    from jump_lane.files import write_whole
     from jump_lane.report.text import json_text
     from jump_lane.report.wound import sheet_text
 
-    target = Path(path)
-    kind = target.suffix.lower()
-    if kind not in (".json", ".txt"):
-        raise InputError(f"{target}: expected a name that ends in .txt or .json")
-    sheet = design.sheet
-    write_whole(target, json_text(sheet.data()) if kind == ".json" else sheet_text(sheet), overwrite)
+    makers = {".txt": lambda: sheet_text(design.sheet), ".json": lambda: json_text(design.sheet.data())}
+    _write(Path(path), makers, overwrite)
+
+
+def _write(path: Path, makers: Mapping[str, Callable[[], str]], overwrite: bool) -> None:
+    """Write a file of the kind that its ending says."""
+    from jump_lane.files import write_whole
+
+    maker = makers.get(path.suffix.lower())
+    if maker is None:
+        raise InputError(f"{path}: expected a name that ends in {' or '.join(makers)}")
+    write_whole(path, maker(), overwrite)

@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 from jump_lane.errors import NoResultError
+from jump_lane.judge.verdict import ROUNDING, Verdict
 from jump_lane.magnetics.asked import Asked
 from jump_lane.magnetics.creepage import KILOHERTZ, SOURCE
 from jump_lane.magnetics.layers import layers_of
@@ -21,20 +22,6 @@ LOOKED_AT, OF_ONE_CORE = 120, 2
 
 ROUGH = 12
 """Terms of the field that tell roughly how much leakage there is."""
-
-ROUNDING = 1e-3
-"""At a limit within this part it holds."""
-
-
-@dataclass(frozen=True)
-class Verdict:
-    """One thing asked of a wound component, in words; `warning` where a miss does not make it fall out."""
-
-    what: str
-    asked: str
-    found: str
-    holds: bool
-    warning: bool = False
 
 
 @dataclass(frozen=True)
@@ -108,7 +95,7 @@ def _inductance(asked: Asked, found: Proven) -> Iterator[Verdict]:
         apparent = min(found.inductance, asked.largest / found.curve.current_at(asked.largest))
         held = apparent >= low * (1.0 - ROUNDING)
         words = "magnetising inductance, cold or at the peak"
-        yield Verdict(words, least, show(apparent, "H"), held, not held)
+        yield Verdict(words, least, show(apparent, "H"), held, warning=not held)
 
 
 def _most(what: str, value: float, limit: float, unit: str) -> Verdict:

@@ -14,8 +14,9 @@ from jump_lane.control.design import LoopDesign
 from jump_lane.control.digital import Sampled
 from jump_lane.control.journey import Journey
 from jump_lane.control.loops import Closed, Proof
-from jump_lane.control.verdicts import Verdict, accuracy, hertz_or_none, verdicts
+from jump_lane.control.verdicts import accuracy, hertz_or_none, verdicts
 from jump_lane.equations.formula import pretty
+from jump_lane.judge.verdict import Verdict
 from jump_lane.quantities import show
 from jump_lane.report.bode import decibels, unwound
 from jump_lane.report.export import Columns

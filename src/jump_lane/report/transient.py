@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from jump_lane.control.journey import HELD, Journey, Strain, Swing
 from jump_lane.control.modulator import COMMAND
-from jump_lane.control.verdicts import ROUNDING
+from jump_lane.judge.verdict import ROUNDING
 from jump_lane.quantities import show
 from jump_lane.report.export import Columns
 from jump_lane.report.figures import COLOURS, INK, dress, prefixed, sheet

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
+from jump_lane.judge.verdict import Verdict
 from jump_lane.magnetics.asked import Asked
-from jump_lane.magnetics.choice import Choice, Verdict, judged, notes_on
+from jump_lane.magnetics.choice import Choice, judged, notes_on
 from jump_lane.magnetics.proof import Proven
 from jump_lane.magnetics.section import shares
 from jump_lane.magnetics.sheet import Sheet, gap_words, wire_words
