@@ -209,6 +209,59 @@ class Fields(unittest.TestCase):
         plain = (0.5 * 30.0 / (18.0 * mm)) ** 2
         self.assertGreater(expected, 2.0 * plain)
 
+    def test_wires_beside_a_gap_in_two_dimensions(self) -> None:
+        """Round wires in one layer beside a gap against the diffusion equation on a grid, each wire with its current."""
+        width, height, f, d, count = 4e-3, 10e-3, 60e3, 0.5e-3, 12
+        rho, gap = float(resistivity(60.0)), (4.8e-3, 5.2e-3)
+        nx, ny = 160, 400
+        dx, dy = width / nx, height / ny
+        x, y = (np.arange(nx) + 0.5) * dx, (np.arange(ny) + 0.5) * dy
+        centre, pitch = 0.9e-3, height / count
+        at = (np.arange(count) + 0.5) * pitch
+        grid = kron(second(nx, dx), eye_array(ny)) + kron(eye_array(nx), second(ny, dy))
+        source = np.zeros((nx, ny))
+        source[0, (y > gap[0]) & (y < gap[1])] = -count / dx / (gap[1] - gap[0])
+        inside = [
+            np.flatnonzero(((x[:, None] - centre) ** 2 + (y[None, :] - y_0) ** 2 < (d / 2) ** 2).ravel())
+            for y_0 in at
+        ]
+        omega = 2.0 * math.pi * f
+        eddy = np.zeros(nx * ny, complex)
+        columns = np.zeros((nx * ny, count))
+        for k, cells in enumerate(inside):
+            eddy[cells] = 1j * omega * MU_0 / rho
+            columns[cells, k] = 1.0
+        # unknowns: A/μ0 on every cell and E/ρ of every wire, whose currents are 1 A each
+        full = csr_array(grid) + diags_array(eddy)
+        from scipy.sparse.linalg import splu
+
+        solve = splu(full.tocsc().astype(complex)).solve
+        base, per = solve(source.ravel().astype(complex)), solve(columns.astype(complex))
+        area = dx * dy
+        lhs = np.array(
+            [
+                [
+                    area * (len(inside[j]) * (j == k) - np.sum(eddy[inside[j]] * per[inside[j], k]))
+                    for k in range(count)
+                ]
+                for j in range(count)
+            ]
+        )
+        rhs = np.array([1.0 + area * np.sum(eddy[inside[j]] * base[inside[j]]) for j in range(count)])
+        drive = np.linalg.solve(lhs, rhs)
+        potential_ = base + per @ drive
+        expected = 0.0
+        for j, cells in enumerate(inside):
+            density = drive[j] - eddy[cells] * potential_[cells]
+            expected += 0.5 * rho * area * float(np.sum(np.abs(density) ** 2))
+        block = Block(0, centre - d / 2, centre + d / 2, 0.0, height, count)
+        h_x, h_y = Window(width, height, [block], 1, [gap], terms=80).field(np.full(count, centre), at)
+        own, field = of_round(height, float(count), d, f, rho)
+        found = 0.5 * float(own * (count / height) ** 2 + field * np.mean(h_x**2 + h_y**2))
+        plain = 0.5 * float(own * (count / height) ** 2 + field * (0.5 * count / height) ** 2)
+        self.assertLess(plain, 0.75 * expected)
+        self.assertLess(abs(found / expected - 1.0), 0.10)
+
 
 class Gapped(unittest.TestCase):
     def test_fringing_of_a_gap_in_a_plane(self) -> None:
@@ -383,6 +436,73 @@ class Windings(unittest.TestCase):
             i = np.array([1.0, -4.0])
             found.append(float(i @ window_of(made, layers).energy() @ i))
         self.assertLess(found[1], 0.45 * found[0])
+
+
+class InTime(unittest.TestCase):
+    """Currents of two windings that flow one after the other, against diffusion through their layers in time."""
+
+    THICK, APART, BREADTH, PERIOD, CELLS, STEPS = 0.4e-3, 0.1e-3, 20e-3, 10e-6, 60, 4000
+
+    def currents(self, t: np.ndarray) -> np.ndarray:
+        """Return trapezoids of a flyback, primary in the first 40 %, secondary in the rest; edges take 1 % of the period."""
+        x = t / self.PERIOD % 1.0
+        one = np.interp(x, [0.0, 0.01, 0.4, 0.41, 1.0], [0.0, 0.5, 1.0, 0.0, 0.0])
+        two = np.interp(x, [0.0, 0.01, 0.4, 0.41, 1.0], [-0.5, 0.0, 0.0, -1.0, -0.5])
+        return np.array([one, two])
+
+    def diffused(self, layers: list[tuple[int, int]], rho: float) -> float:
+        """Return the loss per metre of turn: in each layer the field obeys dH/dt = ρ/μ0·d²H/dx² between those at its faces.
+
+        The gap is in the leg: before the first layer the field is that of all ampere-turns, behind the last one there is none.
+        """
+        dt, dx = self.PERIOD / self.STEPS, self.THICK / self.CELLS
+        t = np.arange(3 * self.STEPS + 1) * dt
+        i = self.currents(t)
+        turns = np.array([[n if w == k else 0 for k in (0, 1)] for w, n in layers], float)
+        face = (np.cumsum(turns, axis=0) - turns.sum(0)) @ i / self.BREADTH
+        start = -turns.sum(0) @ i / self.BREADTH
+        faces = np.vstack([start, face])
+        n, total = self.CELLS - 1, 0.0
+        a = rho / MU_0 * dt / dx**2
+        second_ = diags_array([np.ones(n - 1), np.full(n, -2.0), np.ones(n - 1)], offsets=[-1, 0, 1])
+        from scipy.sparse.linalg import splu
+
+        lhs, rhs = splu((eye_array(n) - 0.5 * a * second_).tocsc()), eye_array(n) + 0.5 * a * second_
+        for k in range(len(layers)):
+            low, high = faces[k], faces[k + 1]
+            h = np.linspace(low[0], high[0], self.CELLS + 1)[1:-1]
+            loss = 0.0
+            for s in range(len(t) - 1):
+                edge = np.zeros(n)
+                edge[0], edge[-1] = 0.5 * a * (low[s] + low[s + 1]), 0.5 * a * (high[s] + high[s + 1])
+                h = lhs.solve(rhs @ h + edge)
+                if s >= 2 * self.STEPS:
+                    whole = np.concatenate([[low[s + 1]], h, [high[s + 1]]])
+                    loss += rho * dx * float(np.sum((np.diff(whole) / dx) ** 2)) * dt
+            total += loss / self.PERIOD * self.BREADTH
+        return total
+
+    def test_a_flyback_in_time(self) -> None:
+        from jump_lane.magnetics.eddy import strip
+
+        rho = float(resistivity(60.0))
+        layers = [(0, 10), (0, 10), (1, 5)]
+        t = np.linspace(0.0, self.PERIOD, 4001)
+        i = self.currents(t)
+        spectrum = np.array([np.fft.rfft(row[:-1])[:401] / 2000.0 for row in i])
+        direct, peaks = spectrum[:, 0].real / 2.0, spectrum[:, 1:]
+        turns = np.array([[n if w == k else 0 for k in (0, 1)] for w, n in layers], float)
+        middle = (np.cumsum(turns, axis=0) - 0.5 * turns - turns.sum(0)) / self.BREADTH
+        f = np.arange(1, 401) / self.PERIOD
+        own, field = strip(self.BREADTH, self.THICK, 1.0, f, rho)
+        found = 0.0
+        for k in range(len(layers)):
+            across, mean = turns[k] / self.BREADTH, middle[k]
+            found += 0.5 * float(
+                np.sum(own * np.abs(across @ peaks) ** 2 + field * np.abs(mean @ peaks) ** 2)
+            )
+            found += self.BREADTH * rho / self.THICK * float(across @ direct) ** 2
+        self.assertLess(abs(found / self.diffused(layers, rho) - 1.0), 5e-3)
 
 
 class CoreLoss(unittest.TestCase):

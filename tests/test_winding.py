@@ -63,8 +63,10 @@ class Searching(unittest.TestCase):
         return found
 
     def test_no_enumeration_beats_it(self) -> None:
-        cases = (
-            ("buck", "L", "ETD 34/17/11"), ("boost", "L", "ETD 34/17/11"), ("sepic", "L1", "E 25/13/7"), ("flyback", "T", "ETD 29/16/10"),
+        cases: tuple[tuple[str, str, str], ...] = (
+            ("buck", "L", "ETD 34/17/11"), ("boost", "L", "ETD 34/17/11"), ("sepic", "L1", "E 25/13/7"),
+            ("buck-boost", "L", "EER 28/17/11"), ("zeta", "L2", "PQ 20/20"), ("cuk", "L1", "PQ 26/25"), ("forward", "L", "E 32/16/9"),
+            ("full-bridge-llc", "L_r", "ETD 44/22/15"), ("flyback", "T", "ETD 29/16/10"), ("two-switch-flyback", "T", "ETD 54/28/19"),
         )  # fmt: skip
         for topology, component, core in cases:
             with self.subTest(topology):
@@ -106,6 +108,34 @@ class Searching(unittest.TestCase):
         self.assertTrue(all(c.wound.core.family == "ETD" for c in found))
         self.assertEqual({c.wound.turns[0] for c in found}, {30})
         self.assertEqual({tuple(p.winding for p in c.wound.order) for c in found}, {(0, 1, 0)})
+
+    def test_turns_and_layers_in_a_range(self) -> None:
+        _, found, _ = search(
+            "buck", "L", core="ETD 34/17/11", winding={"L": {"turns": "8..11", "most_layers": 1}}
+        )
+        self.assertTrue({c.wound.turns[0] for c in found} <= {8, 9, 10, 11})
+        self.assertTrue(all(len(layers_of(c.wound)[0]) == 1 for c in found))
+        with self.assertRaisesRegex(jl.InputError, "first of the range is above"):
+            jl.load(tables("buck", "L", winding={"L": {"turns": "11..8"}}))
+
+    def test_a_material_without_loss_data_is_told(self) -> None:
+        import tempfile
+        from pathlib import Path
+
+        with tempfile.TemporaryDirectory() as folder:
+            own = Path(folder) / "own.toml"
+            own.write_text(
+                '[[part]]\npart = "bare"\nkind = "core-material"\nfamily = "ferrite"\npermeability = 2000\nsaturation = 0.48\n'
+            )
+            given = tables("buck", "L", core="ETD 34/17/11") | {"catalogue": {"files": [str(own)]}}
+            found = jl.wind(given, "L", count=1)
+            self.assertEqual(found.choice.fallen["material without loss data"], 1)
+            given["wound"]["L"]["material"] = "bare"
+            notes = " ".join(jl.wind(given, "L", count=1).design(1).view().notes)
+            self.assertRegex(
+                notes,
+                r"core losses are left out: the material has no core_pieces; 100.0 W a litre would be \d+",
+            )
 
     def test_foil_is_not_put_beside_a_gap_unasked(self) -> None:
         _, found, _ = search("buck", "L", core="PQ 26/25")

@@ -242,7 +242,7 @@ def settled(asked: Asked) -> Wound:
         own = asked.winding(k)
         assert own.turns is not None and own.wire is not None and own.parallel is not None
         wire = asked.stock.one(own.wire[0], Wire, f"{where}.winding.{name}.wire")
-        windings.append(Winding(name, own.turns, wire, own.parallel, asked.grade(k)))
+        windings.append(Winding(name, own.turns[0], wire, own.parallel, asked.grade(k)))
     order = portions(asked.orders()[0], [w.turns for w in windings])
     bobbin = asked.stock.bobbin(table, core, f"{where}.bobbin")
     gap = Gap(table.gap, table.gaps, table.gap_place)

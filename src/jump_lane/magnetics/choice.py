@@ -60,6 +60,11 @@ def judged(asked: Asked, found: Proven) -> Iterator[Verdict]:
     )
     yield _most("hottest spot", found.temperature, hottest, "°C")
     yield _most("build", found.build, wound.depth * table.fill, "m")
+    for k, name in enumerate(coil.windings):
+        most_layers = asked.winding(k).most_layers
+        if most_layers is not None:
+            count = sum(layer.winding == k for layer in found.layers)
+            yield Verdict(f"layers of {name}", f"≤ {most_layers}", str(count), count <= most_layers)
     for what, value, most, unit in (
         ("height", wound.core.height, table.height, "m"),
         ("footprint", found.footprint, table.footprint, "m²"),

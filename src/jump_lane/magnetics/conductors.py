@@ -134,7 +134,13 @@ class Fitted:
 
 
 def fit(
-    conductors: Conductors, winding: int, places: Sequence[Place], breadth: float, room: float, spectra: Array
+    conductors: Conductors,
+    winding: int,
+    places: Sequence[Place],
+    breadth: float,
+    room: float,
+    spectra: Array,
+    most_layers: float = np.inf,
 ) -> Fitted:
     """Evaluate every conductor of a winding that fits.
 
@@ -149,7 +155,8 @@ def fit(
     wide = full > 0
     layers = [np.ceil(p.turns / np.maximum(full, 1)) for p in places]
     build = np.sum(layers, axis=0) * conductors.outer
-    kept = np.flatnonzero(wide & (build <= room))
+    low = np.sum(layers, axis=0) <= most_layers
+    kept = np.flatnonzero(wide & low & (build <= room))
     loss = np.zeros((len(spectra), len(kept)))
     length = sum(p.turns * p.mean_turn for p in places)
     if len(kept):
@@ -164,7 +171,7 @@ def fit(
     )
     mass = section * length * 8960.0
     return Fitted(
-        kept, build[kept], loss, mass * conductors.cost[kept], mass, int((~wide).sum()), int((wide & (build > room)).sum())
+        kept, build[kept], loss, mass * conductors.cost[kept], mass, int((~wide).sum()), int((wide & ~(low & (build <= room))).sum())
     )  # fmt: skip
 
 

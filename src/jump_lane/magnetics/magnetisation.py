@@ -27,6 +27,9 @@ RULE = 24
 LEVELS = (0.985, 0.95, 0.9, 0.85, 0.8, 0.75, 0.7, 0.65, 0.6, 0.5, 0.4, 0.3, 0.2, 0.1, 0.05, 0.02)
 """Parts of the inductance at which points of its curve stand; down to the first one it counts as whole."""
 
+NOTHING = 1e-3
+"""Part of the polarisation that stands for none, above the Curie temperature."""
+
 SATURATED = 0.7
 """Part of the inductance that is left at what is called the saturation current."""
 
@@ -40,7 +43,7 @@ def permeability(material: CoreMaterial, temperature: float) -> float:
 def saturation(material: CoreMaterial, temperature: float) -> float:
     """Return the saturation polarisation [T] at a temperature [°C]; the outermost lines of its curve go on."""
     curve = material.saturation_curve
-    return material.saturation * (1.0 if curve is None else max(curve.extended(temperature), 0.0))
+    return material.saturation * (1.0 if curve is None else max(curve.extended(temperature), NOTHING))
 
 
 def flux_density(material: CoreMaterial, field: Array, temperature: float) -> Array:

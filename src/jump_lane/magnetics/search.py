@@ -124,6 +124,11 @@ class Search:
         self._conductors: dict[tuple[str, ...], Conductors] = {}
         self._parallel = tuple(parallel)
         courses = asked.burden.courses
+        if asked.table.material is None:
+            known = tuple(m for m in self.materials if m.core_pieces is not None)
+            self.tally.fallen["material without loss data"] += len(self.materials) - len(known)
+            self.tally.looked += len(self.materials) - len(known)
+            self.materials = known
         self._fluxes = {m.part: [FluxLoss(m, c.time, c.linkage) for c in courses] for m in self.materials}
         self._shares = _shares(asked)
         self.nearest = (0.0, math.inf, 0.0)
@@ -182,7 +187,8 @@ class Search:
         """Return the numbers of turns of the first winding that are looked at on a core."""
         given = self.asked.winding(0).turns
         if given is not None:
-            return [given]
+            step = max((given[1] - given[0]) // (2 * TURNS), 1)
+            return list(range(given[0], given[1] + 1, step))
         strongest = max(saturation(m, self.asked.hot) for m in self.materials)
         limit = strongest * (1.0 - self.asked.table.flux_margin)
         least = self.asked.largest / (limit * core.least_area * self.asked.coil.path)
@@ -201,7 +207,8 @@ class Search:
         out = []
         for k, ratio in enumerate(self.asked.coil.ratios):
             wanted = ratio * first
-            turns = self.asked.winding(k).turns or max(round(wanted), 1)
+            low, high = self.asked.winding(k).turns or (1, 10**6)
+            turns = min(max(round(wanted), low), high)
             if abs(turns / wanted - 1.0) > self.asked.table.turns_error:
                 return None
             out.append(turns)
@@ -287,7 +294,15 @@ class Search:
         for k in range(len(turns)):
             own = self._conductors_of(stub.core, k)
             places = self._places(stub, order, turns, k)
-            one = fit(own, k, places, breadth, room / _sharing(stub, k), self.asked.burden.spectra)
+            one = fit(
+                own,
+                k,
+                places,
+                breadth,
+                room / _sharing(stub, k),
+                self.asked.burden.spectra,
+                self.asked.winding(k).most_layers or np.inf,
+            )
             self.tally.fallen["wire wider than the window"] += one.narrow * len(materials)
             self.tally.fallen["build"] += one.thick * len(materials)
             self.tally.looked += (one.narrow + one.thick) * len(materials)

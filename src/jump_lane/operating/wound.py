@@ -125,7 +125,7 @@ def coil_of(design: Design, name: str) -> Coil:
 def _coil(design: Design, name: str, element: Element, elements: tuple[Element, ...]) -> Coil:
     if isinstance(element, Inductor):
         tank = any(r.name == name and r.tank for r in design.page.roles)
-        return Coil(name, (element.name,), (1.0,), 1.0, element.inductance, True, tank)
+        return Coil(name, (name,), (1.0,), 1.0, element.inductance, True, tank)
     if isinstance(element, CoupledInductors):
         names, own = tuple(w.name for w in element.windings), [m[k] for k, m in enumerate(element.inductance)]
         return Coil(name, names, tuple(float(np.sqrt(v / own[0])) for v in own), 1.0, own[0], True)

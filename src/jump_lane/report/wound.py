@@ -166,10 +166,18 @@ def design_view(asked: Asked, p: Proven, sheet: Sheet, inside: str) -> View:
     )
 
 
+PER_VOLUME = 100e3
+"""Loss density by which it is told what core losses that are not known may be [W/m³]."""
+
+
 def _about(p: Proven) -> list[str]:
     wound = p.wound
     notes = []
-    if wound.material.bias_loss is None:
+    if wound.material.core_pieces is None:
+        cost = show(PER_VOLUME * wound.core.volume, "W")
+        words = f"{show(1e-3 * PER_VOLUME, 'W')} a litre"
+        notes.append(f"core losses are left out: the material has no core_pieces; {words} would be {cost}")
+    elif wound.material.bias_loss is None:
         notes.append(
             "core losses do not include the effect of a direct flux beneath the ripple: the material does not say"
         )

@@ -43,14 +43,49 @@ Names = Annotated[
 """A name, some names, or the first and last of a family, smallest first: ``ETD 29/16/10..ETD 39/20/13``."""
 
 
+def _turns(value: object) -> object:
+    """Read a number of turns, or a range such as ``20..30``, as least and most."""
+    if isinstance(value, bool):
+        raise ValueError(f"{str(value).lower()} where a number of turns was expected")
+    if isinstance(value, int):
+        return (value, value)
+    if isinstance(value, str):
+        first, dots, last = value.partition(RANGE)
+        try:
+            return (int(first), int(last if dots else first))
+        except ValueError:
+            raise ValueError(
+                f"{value!r} where a number of turns, or a range such as 20..30, was expected"
+            ) from None
+    return value
+
+
+Turns = Annotated[
+    tuple[Count, Count],
+    BeforeValidator(_turns),
+    WithJsonSchema(
+        {
+            "anyOf": [
+                {"type": "integer", "minimum": 1},
+                {"type": "string", "pattern": r"^\s*\d+\s*(\.\.\s*\d+\s*)?$"},
+            ],
+            "examples": ["20..30"],
+            "x-quantity": "a number of turns or a range",
+        }
+    ),
+]
+"""A number of turns, or least and most."""
+
+
 class WoundWinding(Table):
     """One winding; what is not said is chosen."""
 
-    turns: Count | None = Field(default=None, description="Number of turns")
+    turns: Turns | None = Field(default=None, description="Number of turns, or a range of it")
     wire: Names | None = Field(default=None, description="Wire, or those to choose from")
     parallel: Count | None = Field(
         default=None, le=64, description="Wires side by side that make one conductor"
     )
+    most_layers: Count | None = Field(default=None, le=1000, description="Layers that it may have at most")
     insulation: Literal["grade 1", "grade 2", "grade 3", "triple"] | None = Field(
         default=None, description="Insulation of the wire: a grade of enamel, or three extruded layers"
     )
@@ -137,12 +172,23 @@ class WoundTable(Table):
             )
         return self
 
+    @model_validator(mode="after")
+    def _turns_ordered(self) -> WoundTable:
+        for name, winding in self.winding.items():
+            if winding.turns is not None and winding.turns[0] > winding.turns[1]:
+                raise ValueError(f"winding.{name}.turns: the first of the range is above the last")
+        return self
+
     @property
     def settled(self) -> bool:
         """Whether nothing is left to choose."""
         single = all(v is not None and len(v) == 1 and RANGE not in v[0] for v in (self.core, self.material))
         wound = bool(self.winding) and all(
-            w.turns is not None and w.parallel is not None and w.wire is not None and len(w.wire) == 1
+            w.turns is not None
+            and w.turns[0] == w.turns[1]
+            and w.parallel is not None
+            and w.wire is not None
+            and len(w.wire) == 1
             for w in self.winding.values()
         )
         return single and wound and self.gap is not None and self.order is not None
