@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.catalogue.magnetic import Wire
-from jump_lane.magnetics.design import GRADES
+from jump_lane.magnetics.design import COPPER_DENSITY, Winding
 from jump_lane.magnetics.eddy import STILL, of_litz, of_round, strip, wire
 from jump_lane.magnetics.layers import NARROWEST
 
@@ -46,7 +46,7 @@ class Conductors:
         self.litz = np.array([w.form == "litz" for w in self.wires])
         self.copper = np.array([w.diameter or w.thickness or 0.0 for w in self.wires])
         self.strands = np.array([w.strands for w in self.wires])
-        self.outer = np.array([_outer(w, grade) for w in self.wires])
+        self.outer = np.array([Winding("", 1, w, 1, grade).outer for w in self.wires])
         self.clearance = np.array([w.clearance or 0.0 for w in self.wires])
         self.section = np.where(
             self.flat, np.inf, np.pi / 4.0 * self.copper**2 * self.strands * self.parallel
@@ -88,15 +88,6 @@ class Conductors:
             else:
                 own[at], field[at] = of_round(breadth, count[at], d[at], f, self.rho, mine)
         return own, field
-
-
-def _outer(wire: Wire, grade: int) -> float:
-    if wire.flat:
-        assert wire.thickness is not None and wire.insulation is not None
-        return wire.thickness + wire.insulation
-    found: float | None = getattr(wire, GRADES[grade])
-    assert wire.overall is not None
-    return wire.overall if found is None else found
 
 
 @dataclass(frozen=True)
@@ -169,7 +160,7 @@ def fit(
         conductors.copper[kept] * breadth / np.maximum(np.minimum(full[kept], places[0].turns), 1),
         section,
     )
-    mass = section * length * 8960.0
+    mass = section * length * COPPER_DENSITY
     return Fitted(
         kept, build[kept], loss, mass * conductors.cost[kept], mass, int((~wide).sum()), int((wide & ~(low & (build <= room))).sum())
     )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from typing import Any
 
@@ -69,6 +70,9 @@ def values_of(asked: Asked, wound: Wound, layers: tuple[Layer, ...]) -> dict[str
     turns = max(round(wound.windings[0].turns * coil.path), 1)
     real = flux_curve(wound.core, wound.material, wound.gap, turns, asked.hot).inductance
     out: dict[str, float] = {}
+    if _coupled(design, coil):
+        ratios = [w.turns / wound.windings[0].turns for w in wound.windings]
+        return {name: real * ratio**2 for name, ratio in zip(coil.windings, ratios, strict=True)}
     symbols = (
         [r.name for r in design.page.roles if r.kind == "magnetising"]
         if len(coil.windings) > 1
@@ -89,6 +93,11 @@ def values_of(asked: Asked, wound: Wound, layers: tuple[Layer, ...]) -> dict[str
     if table is not None and table.least_leakage is not None and _component(design, "L_r"):
         out["L_r"] = min(leakage_of(wound, layers).values())
     return out
+
+
+def _coupled(design: Design, coil: Coil) -> bool:
+    """Tell whether a component is a pair of inductors on one core."""
+    return any(r.name == coil.name and r.kind == "coupling" for r in design.page.roles)
 
 
 def _component(design: Design, symbol: str) -> bool:
@@ -168,8 +177,11 @@ def figures_of(asked: Asked, wound: Wound, layers: tuple[Layer, ...]) -> dict[st
             "saturation_current": most,
         }
         return {coil.name: shared | own}
-    if any(r.name == coil.name and r.kind == "coupling" for r in design.page.roles):
-        return {}
+    if _coupled(design, coil):
+        left = max(1.0 - min(leakage_of(wound, layers).values()) / curve.inductance, 0.0)
+        each = {name: {"resistance": float(cold[k, k])} for k, name in enumerate(coil.windings)}
+        each[coil.windings[0]] |= {k: v for k, v in shared.items() if k != "saturation"}
+        return {coil.name: {"factor": math.sqrt(left)}, **each}
     role = next(r.name for r in design.page.roles if r.kind == "transformer")
     matrix = MatrixOverFrequency(tuple(DECADES.tolist()), tuple(tuple(map(tuple, m)) for m in hot.tolist()))
     secondary = cold[1, 1]

@@ -13,15 +13,12 @@ from jump_lane.magnetics.burden import Burden
 from jump_lane.magnetics.capacitance import between_windings, of_winding
 from jump_lane.magnetics.copper import resistance_matrix, window_of
 from jump_lane.magnetics.core_loss import FluxLoss, biased, warmth
-from jump_lane.magnetics.design import Wound
+from jump_lane.magnetics.design import COPPER_DENSITY, Wound
 from jump_lane.magnetics.heat import hot_spot, rise_of
 from jump_lane.magnetics.layers import Layer, copper_length, layers_of
 from jump_lane.magnetics.magnetisation import FluxCurve, flux_curve, saturation
 
 Array = NDArray[np.float64]
-
-COPPER_DENSITY = 8960.0
-"""[kg/m³]."""
 
 ROUNDS, STEADY = 30, 0.01
 """Steps towards the temperature at which losses and heat agree, and how closely [K]."""

@@ -6,6 +6,7 @@ It is the window right of the wound leg, which lies at x = 0; of a ring the wind
 from __future__ import annotations
 
 import io
+import math
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -185,7 +186,7 @@ def shares(found: Proven) -> dict[str, float]:
     area = {"copper": 0.0, "enamel": 0.0, "insulation": 0.0, "margin": 0.0, "bobbin": 0.0}
     for s in section(found):
         if s.what in area:
-            area[s.what] += s.width * s.height * (0.25 * 3.141592653589793 if s.kind == "circle" else 1.0)
+            area[s.what] += s.width * s.height * (0.25 * math.pi if s.kind == "circle" else 1.0)
     copper = sum(_copper_share(found, k) for k in range(len(found.wound.windings)))
     outer = area["enamel"] + sum(
         s.width * s.height for s in section(found) if s.what == "copper" and s.kind == "rectangle"
@@ -212,4 +213,4 @@ def _copper_share(found: Proven, k: int) -> float:
             * 3.141592653589793
             * winding.wire.diameter**2
         )
-    return sum(s.width * s.height * (0.25 * 3.141592653589793 if s.kind == "circle" else 1.0) for s in own)
+    return sum(s.width * s.height * (0.25 * math.pi if s.kind == "circle" else 1.0) for s in own)

@@ -9,7 +9,7 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from jump_lane.magnetics.asked import Asked
-from jump_lane.magnetics.design import GRADES, Wound
+from jump_lane.magnetics.design import Wound
 from jump_lane.magnetics.proof import Proven
 from jump_lane.quantities import show
 
@@ -163,6 +163,3 @@ def _measures(asked: Asked, found: Proven, limits: dict[str, float], voltage: fl
     if voltage:
         out.append(f"insulation between {first} and all others: {show(voltage, 'V')} for 60 s, rms")
     return out
-
-
-__all__ = ["GRADES", "Sheet", "Step", "gap_words", "pins", "sheet_of", "wire_words"]

@@ -346,6 +346,8 @@ def _text(known: Any, unit: str) -> str:
         return " … ".join(dict.fromkeys(show(v, unit) for v in sorted(numbers)))
     if isinstance(known, float):
         return show(known, unit)
+    if isinstance(known, tuple | list):
+        return ", ".join(dict.fromkeys(str(v) for v in known))
     return str(known)
 
 
