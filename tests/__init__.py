@@ -21,9 +21,11 @@ BESIDE = (
     "tests.test_damping",
     "tests.test_every_command",
     "tests.test_line_input",
+    "tests.test_loops",
     "tests.test_loss_commands",
     "tests.test_messages",
     "tests.test_polarity",
+    "tests.test_winding",
 )
 """Modules that run in a process of their own."""
 

@@ -191,6 +191,72 @@ class Described(unittest.TestCase):
         self.assertAlmostEqual(sum(shares(design.found).values()), 1.0)
 
 
+class InTheChain(unittest.TestCase):
+    """What a settled component sets in the power stage."""
+
+    def settled(self, topology: str, component: str, **asked: Any) -> tuple[dict[str, Any], Any]:
+        given = tables(topology, component, **asked)
+        if topology == "sepic":
+            given["parts"]["T"] = {"factor": 0.98}
+        design = jl.wind(given, component, count=1).design(1)
+        return given | {"wound": tomllib.loads(with_design("", design.asked, design.found))["wound"]}, design
+
+    def test_inductance_turns_and_leakage_are_those_wound(self) -> None:
+        given, design = self.settled(
+            "multi-output-flyback", "T", core="ETD 34/17/11", material="sample-ferrite-low-loss"
+        )
+        sheet = jl.load(given).design.sheet
+        turns = design.found.wound.turns
+        self.assertAlmostEqual(sheet["n"].worst, turns[0] / turns[1])
+        self.assertAlmostEqual(sheet["n_3"].worst, turns[0] / turns[3])
+        self.assertAlmostEqual(sheet["L_m"].worst / design.found.inductance, 1.0, delta=0.05)
+        star = sheet["L_kT"].worst + sheet["L_s1"].worst * sheet["n"].worst ** 2
+        self.assertAlmostEqual(star / design.found.leakage["Ns1"], 1.0, delta=0.02)
+
+    def test_a_value_that_is_set_goes_before_the_winding(self) -> None:
+        given, _ = self.settled("buck", "L", core="ETD 34/17/11", material="sample-ferrite-low-loss")
+        wound, other = jl.load(given), jl.load(given, set=["L=50uH"])
+        self.assertNotAlmostEqual(wound.design.components()["L"], 50e-6)
+        self.assertAlmostEqual(other.design.components()["L"], 50e-6)
+
+    def test_a_pair_on_one_core_comes_back_as_a_coupling_factor(self) -> None:
+        given, design = self.settled("sepic", "T", core="E 25/13/7", material="sample-ferrite-low-loss")
+        sheet = jl.load(given).design.sheet
+        self.assertEqual(sheet["L1"].worst, sheet["L2"].worst)
+        left = 1.0 - min(design.found.leakage.values()) / sheet["L1"].worst
+        self.assertAlmostEqual(sheet["k_T"].worst, left**0.5, delta=1e-3)
+        steered = jl.check(given).view()  # so close a coupling steers ripple to the input, and both say so
+        self.assertIn(design.judgement.split("\n")[0].split(";")[0], " ".join(steered.heading.split()))
+
+    def test_a_core_that_saturates_on_the_way_is_told(self) -> None:
+        given, _ = self.settled(
+            "multi-output-flyback", "T", core="ETD 34/17/11", material="sample-ferrite-low-loss"
+        )
+        run = jl.transient(given, from_rest=True, end="0.3 ms").view().data
+        core = next(s for s in run["strains"] if s["what"] == "magnetising current")
+        self.assertFalse(core["holds"])
+        self.assertGreater(core["value"], 2.0 * core["limit"])
+        calm = jl.transient(given | {"event": [{"at": "0.1 ms", "load": "1.2 A"}]}, end="1 ms").view().data
+        self.assertTrue(next(s for s in calm["strains"] if s["what"] == "magnetising current")["holds"])
+
+    def test_knots_are_no_devices_of_an_interval(self) -> None:
+        given, _ = self.settled("flyback", "T", core="ETD 34/17/11", material="sample-ferrite-low-loss")
+        text = str(jl.simulate(given))
+        self.assertNotIn("knee", text)
+        intervals = jl.simulate(given).view().data["intervals"]
+        self.assertAlmostEqual(sum(i["part"] for i in intervals), 1.0, delta=1e-4)
+
+    def test_layers_of_a_ring_get_shorter_towards_its_hole(self) -> None:
+        asked, found, _ = search("forward", "T", core="R 40/24/16", material="sample-ferrite-low-loss")
+        layers, build = layers_of(found[0].wound)
+        self.assertEqual([a.breadth for a in layers], sorted((a.breadth for a in layers), reverse=True))
+        for layer in layers:
+            winding = found[0].wound.windings[layer.winding]
+            self.assertLessEqual(layer.turns * winding.parallel * winding.outer, layer.breadth + 1e-9)
+        self.assertLess(build, 0.55 * found[0].wound.core.window_width)
+        self.assertEqual(asked.orders()[0], ((0, 1.0), (1, 1.0), (2, 1.0)))
+
+
 class Insulation(unittest.TestCase):
     def test_creepage_takes_the_next_line_of_the_table(self) -> None:
         self.assertEqual(creepage(51.0, "basic"), 1.4e-3)
