@@ -74,6 +74,9 @@ def core_figure(
     return figure
 
 
+FEW_DECADES = 12.0
+"""Where the largest value is below so many times the smallest one, there is room to name what lies between decades."""
+
 NAMED_APART = 0.3
 """How far apart named designs are at least, in the logarithm of volume."""
 
@@ -248,8 +251,11 @@ def pareto_figure(title: str, choice: Choice) -> Any:
     )
     axes.set_xscale("log")
     axes.set_yscale("log")
-    for axis in (axes.xaxis, axes.yaxis):
+    for axis, values in ((axes.xaxis, volume), (axes.yaxis, loss)):
+        few = float(values.max()) < FEW_DECADES * float(values.min())
         axis.set_major_formatter(lambda v, _: f"{v:g}")
+        axis.set_minor_formatter(lambda v, _, few=few: f"{v:g}" if few else "")
+        axis.set_tick_params(which="both", labelsize=8)
     axes.set_xlabel("volume [cm³]", fontsize=9, color=INK)
     axes.set_ylabel("loss at the worst corner [W]", fontsize=9, color=INK)
     axes.legend(loc="upper right", fontsize=8, frameon=False)
