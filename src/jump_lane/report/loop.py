@@ -154,7 +154,7 @@ def _about_average(found: LoopDesign) -> list[str]:
     why = (
         "in discontinuous conduction the inductor current is no state of it, though it delays the answer within the period"
         if model.discontinuous
-        else "it leaves out leakage, clamps and dead time, or a resonance so sharp that small losses move it"
+        else "it leaves out saturation, leakage, clamps and dead time, or a resonance so sharp that small losses move it"
     )
     return [f"the averaged model misses the exact response by {said}: {why}"]
 
