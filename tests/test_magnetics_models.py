@@ -11,7 +11,14 @@ from scipy.sparse.linalg import spsolve
 from jump_lane.catalogue.load import sample_materials
 from jump_lane.catalogue.magnetic import MU_0, Core, CoreMaterial, Wire
 from jump_lane.equations.steinmetz import Steinmetz, loss_density
-from jump_lane.magnetics.copper import field_squares, plain_fields, resistance_matrix, window_of
+from jump_lane.magnetics.copper import (
+    field_squares,
+    fields_of,
+    plain_fields,
+    resistance_matrix,
+    still_resistances,
+    window_of,
+)
 from jump_lane.magnetics.design import Winding, Wound, portions
 from jump_lane.magnetics.eddy import depth, of_round, resistance, resistivity, strip, wire
 from jump_lane.magnetics.layers import layers_of
@@ -381,7 +388,8 @@ class Windings(unittest.TestCase):
     def test_direct_current_sees_copper_alone(self) -> None:
         made = flyback()
         layers, _ = layers_of(made)
-        r = resistance_matrix(made, layers, np.array([0.0]), 20.0)[0]
+        r = resistance_matrix(made, layers, fields_of(made, layers), np.array([0.0]), 20.0)[0]
+        np.testing.assert_allclose(still_resistances(made, layers, 20.0), np.diagonal(r), rtol=1e-6)
         for k, winding in enumerate(made.windings):
             length = sum(a.turns * a.mean_turn for a in layers if a.winding == k)
             assert winding.wire.diameter is not None
@@ -393,7 +401,7 @@ class Windings(unittest.TestCase):
         """In phase opposition (a transformer) the windings shield each other; one after the other (a flyback) they do not."""
         made = flyback()
         layers, _ = layers_of(made)
-        r = resistance_matrix(made, layers, np.array([300e3]), 80.0)[0]
+        r = resistance_matrix(made, layers, fields_of(made, layers, exact=False), np.array([300e3]), 80.0)[0]
         losses = []
         for phase in (math.pi, 0.5 * math.pi):
             i = np.array([1.0, 4.0 * np.exp(1j * phase)])

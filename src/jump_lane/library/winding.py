@@ -48,14 +48,9 @@ class WoundDesign(Result):
     @cached_property
     def sheet(self) -> Sheet:
         """The winding sheet."""
-        import numpy as np
-
-        from jump_lane.magnetics.copper import resistance_matrix
         from jump_lane.magnetics.sheet import sheet_of
 
-        cold = resistance_matrix(self.found.wound, self.found.layers, np.zeros(1), 25.0)[0]
-        names = [w.name for w in self.found.wound.windings]
-        return sheet_of(self.asked, self.found, {n: float(cold[k, k]) for k, n in enumerate(names)})
+        return sheet_of(self.asked, self.found)
 
     @cached_property
     def judgement(self) -> str:

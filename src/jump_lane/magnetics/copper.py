@@ -10,6 +10,8 @@ J. H. Spreen, "Electrical terminal representation of conductor loss in transform
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -54,29 +56,52 @@ def plain_fields(layers: tuple[Layer, ...], windings: int, share: float) -> tupl
     return turns / breadth, middle / breadth
 
 
-def resistance_matrix(
-    wound: Wound, layers: tuple[Layer, ...], frequency: Array, temperature: float, exact: bool = False
-) -> Array:
-    """Return R(f) [Ω], (f, w, w).
+@dataclass(frozen=True)
+class Fields:
+    """Squares of the fields of every layer per ampere in each winding [1/m²], (l, w, w): of ΔH, and the mean of that in its middle.
+
+    Neither frequency nor temperature moves them.
+    """
+
+    across: Array
+    middle: Array
+
+
+def fields_of(wound: Wound, layers: tuple[Layer, ...], exact: bool = True) -> Fields:
+    """Return the fields of a component.
 
     Parameters
     ----------
     exact
-        Whether the field of the gaps is taken in two dimensions: wires near a gap lose more.
+        Whether they are taken in two dimensions: wires near a gap see more.  Windings side by side have none in one; a ring, which
+        has no gap, none in two.
     """
-    n, rho = len(wound.windings), float(resistivity(temperature))
     share = 0.5 if wound.gap.place == "spacer" else 1.0
-    across, middle = plain_fields(layers, n, share)
-    exact = exact or wound.chambers > 1
-    squares = middle[:, :, None] * middle[:, None, :]
-    if exact and not wound.core.ring:
-        squares = field_squares(wound, layers)
+    across, middle = plain_fields(layers, len(wound.windings), share)
+    plane = (exact or wound.chambers > 1) and not wound.core.ring
+    return Fields(_squares(across), field_squares(wound, layers) if plane else _squares(middle))
+
+
+def _squares(field: Array) -> Array:
+    return np.asarray(field[:, :, None] * field[:, None, :])
+
+
+def resistance_matrix(
+    wound: Wound, layers: tuple[Layer, ...], fields: Fields, frequency: Array, temperature: float
+) -> Array:
+    """Return R(f) [Ω], (f, w, w), at a temperature of the copper [°C]."""
+    n, rho = len(wound.windings), float(resistivity(temperature))
     out = np.zeros((len(frequency), n, n))
-    for k, layer in enumerate(layers):
+    for layer, across, middle in zip(layers, fields.across, fields.middle, strict=True):
         own, field = layer_terms(layer, wound.windings[layer.winding], np.maximum(frequency, STILL), rho)
-        self_ = np.outer(across[k], across[k])
-        out += layer.mean_turn * (own[:, None, None] * self_ + field[:, None, None] * squares[k])
+        out += layer.mean_turn * (own[:, None, None] * across + field[:, None, None] * middle)
     return out
+
+
+def still_resistances(wound: Wound, layers: tuple[Layer, ...], temperature: float) -> Array:
+    """Return the resistance of each winding to direct current [Ω], (w,)."""
+    fields = fields_of(wound, layers, exact=False)
+    return np.diagonal(resistance_matrix(wound, layers, fields, np.zeros(1), temperature)[0]).copy()
 
 
 def window_of(wound: Wound, layers: tuple[Layer, ...], terms: int = 40) -> Window:

@@ -8,11 +8,11 @@ from typing import Any
 
 import numpy as np
 
-from jump_lane.catalogue.magnetic import Core
+from jump_lane.catalogue.kinds import REFERENCE_TEMPERATURE
 from jump_lane.catalogue.matrix import MatrixOverFrequency
 from jump_lane.circuit.elements import IdealTransformer
 from jump_lane.magnetics.asked import Asked, described
-from jump_lane.magnetics.copper import resistance_matrix, window_of
+from jump_lane.magnetics.copper import fields_of, resistance_matrix, still_resistances, window_of
 from jump_lane.magnetics.design import Wound
 from jump_lane.magnetics.heat import dissipated
 from jump_lane.magnetics.layers import Layer, layers_of
@@ -21,9 +21,6 @@ from jump_lane.magnetics.proof import leakage_of
 from jump_lane.operating.wound import Coil
 from jump_lane.spec import Spec
 from jump_lane.topologies.design import Design, derive
-
-COLD = 25.0
-"""Temperature at which figures of parts hold [°C]."""
 
 DECADES = np.concatenate([[0.0], np.geomspace(1e3, 1e8, 41)])
 """Frequencies at which resistances are kept [Hz]."""
@@ -159,35 +156,35 @@ def figures_of(asked: Asked, wound: Wound, layers: tuple[Layer, ...]) -> dict[st
     design, coil = asked.design, asked.coil
     turns = max(round(wound.windings[0].turns * coil.path), 1)
     curve = flux_curve(wound.core, wound.material, wound.gap, turns, asked.hot)
-    cold = resistance_matrix(wound, layers, np.zeros(1), COLD)[0]
-    hot = resistance_matrix(wound, layers, DECADES, asked.hot, exact=True)
+    cold = still_resistances(wound, layers, REFERENCE_TEMPERATURE).tolist()
+    hot = resistance_matrix(wound, layers, fields_of(wound, layers), DECADES, asked.hot)
+    rise = asked.table.temperature_rise
     shared = {
-        **_core(wound, turns), **_heat(wound.core, asked), "max_temperature": wound.material.max_temperature,
+        **_core(wound, turns), "thermal_resistance": rise / dissipated(wound.core, rise, asked.ambient), "max_temperature": wound.material.max_temperature,
         "saturation": "; ".join(f"{i:.6g} A: {100.0 * part:.4f} %" for i, part in curve.left()),
     }  # fmt: skip
     if len(coil.windings) == 1:
         most = curve.current_of(SATURATED * min(coil.inductance, curve.inductance))
         ratio = hot[:, 0, 0] / hot[0, 0, 0]
         points = "; ".join(
-            f"{f:.6g} Hz: {cold[0, 0] * r:.6g} Ω" for f, r in zip(DECADES[1:], ratio[1:], strict=True)
+            f"{f:.6g} Hz: {cold[0] * r:.6g} Ω" for f, r in zip(DECADES[1:], ratio[1:], strict=True)
         )
         own = {
-            "resistance": float(cold[0, 0]),
+            "resistance": cold[0],
             "ac_resistance": points,
             "saturation_current": most,
         }
         return {coil.name: shared | own}
     if _coupled(design, coil):
         left = max(1.0 - min(leakage_of(wound, layers).values()) / curve.inductance, 0.0)
-        each = {name: {"resistance": float(cold[k, k])} for k, name in enumerate(coil.windings)}
+        each = {name: {"resistance": cold[k]} for k, name in enumerate(coil.windings)}
         each[coil.windings[0]] |= {k: v for k, v in shared.items() if k != "saturation"}
         return {coil.name: {"factor": math.sqrt(left)}, **each}
     role = next(r.name for r in design.page.roles if r.kind == "transformer")
     matrix = MatrixOverFrequency(tuple(DECADES.tolist()), tuple(tuple(map(tuple, m)) for m in hot.tolist()))
-    secondary = cold[1, 1]
     star = star_of(wound, layers)
     own = {
-        "primary_resistance": float(cold[0, 0]), "secondary_resistance": float(secondary), "leakage": star[0], "resistance_matrix": matrix,
+        "primary_resistance": cold[0], "secondary_resistance": cold[1], "leakage": star[0], "resistance_matrix": matrix,
     }  # fmt: skip
     return {role: shared | own}
 
@@ -205,8 +202,3 @@ def _core(wound: Wound, turns: int) -> dict[str, Any]:
             f"{x:g} °C: {100.0 * y:g} %" for x, y in zip(curve.x, curve.y, strict=True)
         )
     return found
-
-
-def _heat(core: Core, asked: Asked) -> dict[str, Any]:
-    rise = asked.table.temperature_rise
-    return {"thermal_resistance": rise / dissipated(core, rise, asked.ambient)}

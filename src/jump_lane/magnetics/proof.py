@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 
 from jump_lane.magnetics.burden import Burden
 from jump_lane.magnetics.capacitance import between_windings, of_winding
-from jump_lane.magnetics.copper import resistance_matrix, window_of
+from jump_lane.magnetics.copper import fields_of, resistance_matrix, window_of
 from jump_lane.magnetics.core_loss import FluxLoss, biased, warmth
 from jump_lane.magnetics.design import COPPER_DENSITY, Wound
 from jump_lane.magnetics.heat import hot_spot, rise_of
 from jump_lane.magnetics.layers import Layer, copper_length, layers_of
-from jump_lane.magnetics.magnetisation import FluxCurve, flux_curve, saturation
+from jump_lane.magnetics.magnetisation import FluxCurve, flux_curve, flux_density, saturation
 
 Array = NDArray[np.float64]
 
@@ -140,13 +140,10 @@ def _balanced(
         ]
     )
     normal = normal * wound.core.volume * np.array([_bias(wound, c.linkage, turns) for c in burden.courses])
-    reference = resistance_matrix(wound, layers, burden.frequencies, ambient + 50.0, exact)
-    plain = resistance_matrix(wound, layers, burden.frequencies, ambient + 50.0, False)
-    fringing = reference / np.where(np.abs(plain) > 1e-12, plain, 1.0) if exact else np.ones_like(plain)
+    fields = fields_of(wound, layers, exact)
     rise, copper, core = 30.0, np.zeros(len(normal)), normal
     for _ in range(ROUNDS):
-        resistance = resistance_matrix(wound, layers, burden.frequencies, ambient + rise, False) * fringing
-        copper = burden.copper(resistance)
+        copper = burden.copper(resistance_matrix(wound, layers, fields, burden.frequencies, ambient + rise))
         core = normal * warmth(wound.material, ambient + rise)
         following = rise_of(wound.core, float((copper + core).max()), ambient)
         if abs(following - rise) < STEADY:
@@ -161,8 +158,6 @@ def _bias(wound: Wound, linkage: Array, turns: int) -> float:
     """Return the factor of the core loss for the direct flux beneath the ripple."""
     if wound.material.bias_loss is None:
         return 1.0
-    from jump_lane.magnetics.magnetisation import flux_density
-
     field = np.linspace(0.0, 2e4, 400)
     middle = 0.5 * float(linkage.max() + linkage.min()) / (turns * wound.core.area)
     return biased(

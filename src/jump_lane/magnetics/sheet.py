@@ -8,7 +8,9 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
+from jump_lane.catalogue.kinds import REFERENCE_TEMPERATURE
 from jump_lane.magnetics.asked import Asked
+from jump_lane.magnetics.copper import still_resistances
 from jump_lane.magnetics.design import Wound
 from jump_lane.magnetics.proof import Proven
 from jump_lane.quantities import show
@@ -74,14 +76,8 @@ def pins(wound: Wound) -> dict[int, tuple[str, str]]:
     return out
 
 
-def sheet_of(asked: Asked, found: Proven, resistance: dict[str, float]) -> Sheet:
-    """Return the winding sheet of a design.
-
-    Parameters
-    ----------
-    resistance
-        Of each winding to direct current at 25 °C [Ω].
-    """
+def sheet_of(asked: Asked, found: Proven) -> Sheet:
+    """Return the winding sheet of a design, resistances those to direct current at 25 °C."""
     wound, table = found.wound, asked.table
     insulation = 0.0
     if len(wound.windings) > 1:
@@ -90,6 +86,8 @@ def sheet_of(asked: Asked, found: Proven, resistance: dict[str, float]) -> Sheet
     limits = {k: LEAKAGE_LIMIT * v for k, v in found.leakage.items()}
     bobbin = "none: wrapped with tape" if wound.bobbin is None else wound.bobbin.part
     ends = pins(wound)
+    cold = still_resistances(wound, found.layers, REFERENCE_TEMPERATURE)
+    resistance = {w.name: float(r) for w, r in zip(wound.windings, cold, strict=True)}
     dots = {w.name: ends[k][0] for k, w in enumerate(wound.windings)}
     return Sheet(
         asked.coil.name, wound.core.part, wound.material.part, bobbin, gap_words(wound), tuple(_steps(found)), dots, found.inductance,
