@@ -10,7 +10,7 @@ import numpy as np
 import jump_lane as jl
 from jump_lane.catalogue.load import sample_materials
 from jump_lane.catalogue.magnetic import Wire
-from jump_lane.magnetics.asked import Asked, asked_of, order_texts, parse_order
+from jump_lane.magnetics.asked import Asked, asked_of, parse_order
 from jump_lane.magnetics.choice import judged
 from jump_lane.magnetics.conductors import PARALLEL
 from jump_lane.magnetics.creepage import creepage, margin_for
@@ -271,7 +271,7 @@ class Insulation(unittest.TestCase):
     def test_orders_are_read_and_written(self) -> None:
         names = ("Np", "Ns")
         order = parse_order(["Np/2", "Ns", "Np/2"], names, "wound.T")
-        self.assertEqual(order_texts(order, names), ["Np/2", "Ns", "Np/2"])
+        self.assertEqual(order, ((0, 0.5), (1, 1.0), (0, 0.5)))
         for wrong, words in (
             (["Np", "Nx"], "no winding"),
             (["Np/2", "Ns"], "there 0.5 times"),

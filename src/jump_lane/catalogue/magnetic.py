@@ -50,6 +50,16 @@ class Core(Bought):
     height: Length = Field(description="Height of a pair, along the wound leg")
 
     @property
+    def footprint(self) -> float:
+        """Area on the board [m²]."""
+        return self.width * self.depth
+
+    @property
+    def block(self) -> float:
+        """Volume of the block around it [m³]."""
+        return self.footprint * self.height
+
+    @property
     def ring(self) -> bool:
         """Whether it is a ring, which is wound through and cannot be gapped."""
         return self.family == "R"

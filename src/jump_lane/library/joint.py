@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -137,15 +138,15 @@ def pick_together(
             break
     if not found:
         raise InputError("no parts fit any of the windings: " + "; ".join(refused))
-    best = tuple(sorted(found, key=lambda one: (bool(one.proven.broken), one.score)))
+    best = tuple(sorted(found, key=lambda one: (bool(one.proven.broken), math.isnan(one.score), one.score)))
     return JointPicked(converter, component, best, tried, tuple(refused), complete)
 
 
 def _score(weights: dict[str, float], design: WoundDesign, one: Proven) -> float:
     """Return what is to be small: loss and temperature of all together, and the cost of parts and winding."""
-    cost = one.combination.cost + (design.found.cost or 0.0)
+    cost = one.combination.cost + (math.nan if design.found.cost is None else design.found.cost)
     values = {"loss": one.combination.loss, "temperature": one.combination.hottest, "cost": cost}
-    return sum(weight * values[name] for name, weight in weights.items())
+    return sum(weight * values[name] for name, weight in weights.items() if weight)
 
 
 def _open(converter: Converter, component: str) -> list[str]:

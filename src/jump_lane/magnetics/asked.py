@@ -8,6 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
+from jump_lane.catalogue.magnetic import Core, CoreMaterial, Wire
 from jump_lane.errors import InputError, NoResultError, nearest
 from jump_lane.magnetics.burden import Burden, burden_of
 from jump_lane.magnetics.creepage import margin_for
@@ -63,15 +64,11 @@ class Asked:
         return self.ambient + self.table.temperature_rise
 
     @cached_property
-    def peak(self) -> float:
-        """Largest flux linkage that is named besides those of the corners [V·s]."""
-        return (self.table.peak_current or 0.0) * self.coil.inductance
-
-    @cached_property
     def largest(self) -> float:
         """Largest flux linkage that must not saturate it [V·s]: where it stores energy, with the margin on currents."""
         margin = self.design.spec.margin.current if self.coil.stores else 0.0
-        return max(self.peak, (1.0 + margin) * max(c.largest for c in self.burden.courses))
+        named = (self.table.peak_current or 0.0) * self.coil.inductance
+        return max(named, (1.0 + margin) * max(c.largest for c in self.burden.courses))
 
     @cached_property
     def exact(self) -> bool:
@@ -166,14 +163,6 @@ def parse_order(texts: Sequence[str], windings: Sequence[str], where: str) -> Or
     return tuple(found)
 
 
-def order_texts(order: Order, windings: Sequence[str]) -> list[str]:
-    """Return an order as it stands in a file."""
-    return [
-        BESIDE if k == NEXT else windings[k] if share == 1.0 else f"{windings[k]}/{round(1.0 / share)}"
-        for k, share in order
-    ]
-
-
 def asked_of(design: Design, name: str) -> Asked:
     """Return what is asked of a component of a design, and what the simulation says it bears.
 
@@ -232,8 +221,6 @@ def settled(asked: Asked) -> Wound:
     ]
     if missing:
         raise InputError(f"{where}: {', '.join(missing)} missing; `wind --write` chooses what is left open")
-    from jump_lane.catalogue.magnetic import Core, CoreMaterial, Wire
-
     assert table.core is not None and table.material is not None and table.gap is not None
     core = asked.stock.one(table.core[0], Core, f"{where}.core")
     material = asked.stock.one(table.material[0], CoreMaterial, f"{where}.material")

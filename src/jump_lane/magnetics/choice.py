@@ -7,14 +7,17 @@ from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from jump_lane.errors import NoResultError
 from jump_lane.judge.verdict import ROUNDING, Verdict
 from jump_lane.magnetics.asked import Asked
 from jump_lane.magnetics.creepage import KILOHERTZ, SOURCE
+from jump_lane.magnetics.gapping import SOFT
 from jump_lane.magnetics.layers import layers_of
 from jump_lane.magnetics.magnetisation import SATURATED
 from jump_lane.magnetics.proof import Proven, leakage_of, prove
-from jump_lane.magnetics.search import SOFT, Candidate, Search, worth
+from jump_lane.magnetics.search import Candidate, Search, worth
 from jump_lane.quantities import show
 
 LOOKED_AT, OF_ONE_CORE = 120, 2
@@ -32,8 +35,10 @@ class Choice:
     ----------
     designs
         The best first.
-    lightest
-        Loss and volume of every design of the search, for a figure.
+    points
+        Loss [W], volume [m³] and core of every design of the search, for a figure.
+    complete
+        Whether it was not interrupted.
     """
 
     asked: Asked
@@ -109,8 +114,6 @@ def _most(what: str, value: float, limit: float, unit: str) -> Verdict:
 
 def _left(found: Proven, asked: Asked) -> float:
     """Return the incremental inductance that is left at the largest current [H]."""
-    import numpy as np
-
     current = asked.largest / asked.coil.inductance
     return float(np.interp(current, found.curve.current, found.curve.incremental))
 
@@ -149,10 +152,9 @@ def choose(
     """
     search = Search(asked, weights)
     found = search.run(watch)
-    complete = search.complete
     if not found:
         raise NoResultError(_why(search))
-    proven: list[tuple[float, Proven]] = []
+    proven: list[tuple[bool, float, Proven]] = []
     for candidate in _varied(asked, found):
         one = _with_leakage(
             asked, prove(candidate.wound, asked.burden, asked.coil.path, asked.ambient, asked.largest)
@@ -163,17 +165,14 @@ def choose(
             search.tally.valid -= 1
             continue
         exact = replace(candidate, copper=one.copper, core=one.core)
-        proven.append((worth(exact, weights) + (100.0 if candidate.short else 0.0), one))
+        proven.append((candidate.short, worth(exact, weights), one))
     if not proven:
         raise NoResultError(_why(search))
-    best = sorted(proven, key=lambda p: p[0])
-    points = tuple(
-        (c.loss, c.wound.core.width * c.wound.core.depth * c.wound.core.height, c.wound.core.part)
-        for c in found
-    )
-    designs = _few([p for _, p in best], count)
+    best = [one for *_, one in sorted(proven, key=lambda p: p[:2])]
+    points = tuple((c.loss, c.wound.core.block, c.wound.core.part) for c in found)
+    designs = _few(best, count)
     return Choice(
-        asked, designs, search.tally.looked, search.tally.valid, search.tally.fallen, points, complete
+        asked, designs, search.tally.looked, search.tally.valid, search.tally.fallen, points, search.complete
     )
 
 
@@ -205,10 +204,12 @@ def _leaks_as_asked(asked: Asked, candidate: Candidate) -> bool:
 
 
 def _few(best: list[Proven], count: int) -> tuple[Proven, ...]:
+    """Return the first of a list, no more than some of each core unless there is only one."""
+    alone = len({p.wound.core.part for p in best}) == 1
     seen: Counter[str] = Counter()
     out: list[Proven] = []
     for one in best:
-        if seen[one.wound.core.part] < OF_ONE_CORE or len({p.wound.core.part for p in best}) == 1:
+        if alone or seen[one.wound.core.part] < OF_ONE_CORE:
             out.append(one)
             seen[one.wound.core.part] += 1
     return tuple(out[:count])

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from jump_lane.catalogue.kinds import REFERENCE_TEMPERATURE
 from jump_lane.magnetics.burden import Burden
 from jump_lane.magnetics.capacitance import between_windings, of_winding
 from jump_lane.magnetics.copper import fields_of, resistance_matrix, window_of
@@ -88,13 +89,12 @@ class Proven:
     @property
     def volume(self) -> float:
         """Of the block around it [m³]."""
-        core = self.wound.core
-        return core.width * core.depth * core.height
+        return self.wound.core.block
 
     @property
     def footprint(self) -> float:
         """On the board [m²]."""
-        return self.wound.core.width * self.wound.core.depth
+        return self.wound.core.footprint
 
 
 def prove(
@@ -115,7 +115,7 @@ def prove(
     turns = max(round(wound.windings[0].turns * path), 1)
     rise, copper, core = _balanced(wound, layers, burden, turns, ambient, exact)
     hot = flux_curve(wound.core, wound.material, wound.gap, turns, ambient + rise)
-    cold = flux_curve(wound.core, wound.material, wound.gap, turns, 25.0)
+    cold = flux_curve(wound.core, wound.material, wound.gap, turns, REFERENCE_TEMPERATURE)
     linkage = max(peak, max(c.largest for c in burden.courses))
     copper_mass, cost = _copper(wound, layers)
     parts = [wound.core.cost, None if wound.bobbin is None else wound.bobbin.cost, cost]
@@ -161,7 +161,8 @@ def _bias(wound: Wound, linkage: Array, turns: int) -> float:
     field = np.linspace(0.0, 2e4, 400)
     middle = 0.5 * float(linkage.max() + linkage.min()) / (turns * wound.core.area)
     return biased(
-        wound.material, float(np.interp(abs(middle), flux_density(wound.material, field, 25.0), field))
+        wound.material,
+        float(np.interp(abs(middle), flux_density(wound.material, field, REFERENCE_TEMPERATURE), field)),
     )
 
 

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,25 +20,29 @@ from jump_lane.magnetics.conductors import PARALLEL, Conductors, Fitted, Place, 
 from jump_lane.magnetics.core_loss import FluxLoss, warmth
 from jump_lane.magnetics.design import NEXT, Winding, Wound, portions
 from jump_lane.magnetics.eddy import resistivity
-from jump_lane.magnetics.heat import dissipated
+from jump_lane.magnetics.gapping import gaps_for
+from jump_lane.magnetics.heat import dissipated, surface
 from jump_lane.magnetics.layers import breadth_at, turn_length
-from jump_lane.magnetics.magnetisation import flux_curve, flux_density, permeability, saturation
-from jump_lane.magnetics.reluctance import Gap, core_reluctance, gap_for
+from jump_lane.magnetics.magnetisation import saturation
+from jump_lane.magnetics.reluctance import Gap, core_reluctance
 from jump_lane.magnetics.stock import wires_for
 
 Array = NDArray[np.float64]
 
-TURNS, FEWEST, MOST = 16, 1.0, 3.5
+TURNS, MOST = 16, 3.5
 """Numbers of turns that are looked at, from the least that the flux allows to so many times it."""
 
-SOFT = 2.0
-"""By how much the inductance of powder may exceed the one wanted where there is no current."""
+POWDERED = 1.5
+"""Of powder at least to so many times the turns that its inductance at no current takes: bias leaves less of it."""
 
-LONGEST_GAP = 0.25
-"""Part of the window's height that gaps may take."""
+ROOMY = 0.8
+"""Part of the room that windings usually fill, for the length of their turns before the wires are known."""
 
 BEATEN = "another choice of wires is thinner and loses less"
 """Why combinations of conductors are not looked at further."""
+
+UNKNOWN = 1e12
+"""Stands for a figure that is not known: such designs come last."""
 
 KEPT = 2
 """Conductors kept of each core, number of turns, order and material."""
@@ -53,8 +57,10 @@ class Candidate:
 
     Attributes
     ----------
-    losses
-        Of winding and core at every corner [W], (c,).
+    copper, core
+        Losses of winding and core at every corner [W], (c,).
+    cost
+        Not a number where that of a wire or of the core is not known.
     short
         Whether it has less than the least magnetising inductance.
     """
@@ -79,15 +85,12 @@ class Tally:
 
     looked: int = 0
     valid: int = 0
-    fallen: Counter[str] = None  # type: ignore[assignment]
+    fallen: Counter[str] = field(default_factory=Counter)
 
-    def __post_init__(self) -> None:
-        self.fallen = Counter()
-
-
-REASONS = (
-    "turns ratio", "too large", "flux density", "gap", "inductance", "wire wider than the window", "build", "temperature",
-)  # fmt: skip
+    def fell(self, reason: str, count: int = 1) -> None:
+        """Count combinations that were looked at and fell out."""
+        self.looked += count
+        self.fallen[reason] += count
 
 
 def worth(candidate: Candidate, weights: dict[str, float]) -> float:
@@ -95,14 +98,14 @@ def worth(candidate: Candidate, weights: dict[str, float]) -> float:
     core = candidate.wound.core
     figures = {
         "loss": candidate.loss,
-        "temperature": candidate.loss / max(core.volume, 1e-12) ** 0.66,
-        "volume": core.width * core.depth * core.height,
+        "temperature": candidate.loss / surface(core),
+        "volume": core.block,
         "height": core.height,
-        "footprint": core.width * core.depth,
+        "footprint": core.footprint,
         "mass": candidate.mass,
         "cost": candidate.cost,
     }
-    return sum(w * math.log(max(figures[k], 1e-12)) for k, w in weights.items())
+    return sum(w * math.log(figures[k] if figures[k] > 0.0 else UNKNOWN) for k, w in weights.items() if w)
 
 
 class Search:
@@ -114,7 +117,7 @@ class Search:
         What designs are ranked by (see `CRITERIA`), with exponents.
     """
 
-    def __init__(self, asked: Asked, weights: dict[str, float], parallel: Sequence[int] = PARALLEL) -> None:
+    def __init__(self, asked: Asked, weights: dict[str, float]) -> None:
         self.asked, self.weights, self.tally = asked, weights, Tally()
         where = asked.where
         self.cores = asked.stock.some(asked.table.core, Core, f"{where}.core")
@@ -122,12 +125,10 @@ class Search:
         self.rho = float(resistivity(asked.hot))
         self.complete = True
         self._conductors: dict[tuple[str, ...], Conductors] = {}
-        self._parallel = tuple(parallel)
         courses = asked.burden.courses
         if asked.table.material is None:
             known = tuple(m for m in self.materials if m.core_pieces is not None)
-            self.tally.fallen["material without loss data"] += len(self.materials) - len(known)
-            self.tally.looked += len(self.materials) - len(known)
+            self.tally.fell("material without loss data", len(self.materials) - len(known))
             self.materials = known
         self._fluxes = {m.part: [FluxLoss(m, c.time, c.linkage) for c in courses] for m in self.materials}
         self._shares = _shares(asked)
@@ -150,32 +151,28 @@ class Search:
         """Yield the designs on one core."""
         table = self.asked.table
         if (table.height is not None and core.height > table.height) or (
-            table.footprint is not None and core.width * core.depth > table.footprint
+            table.footprint is not None and core.footprint > table.footprint
         ):
-            self._fell("too large")
+            self.tally.fell("too large")
             return
         stub = self._stub(core)
         firsts = self._turns(core)
-        gaps = {m.part: self._gaps(core, m, firsts) for m in self.materials}
+        gaps = {m.part: gaps_for(self.asked, core, m, firsts) for m in self.materials}
         for at, turns in enumerate(firsts):
             every = self._all_turns(turns)
             if every is None:
-                self._fell("turns ratio")
+                self.tally.fell("turns ratio")
                 continue
             usable = []
             for m in self.materials:
                 found = gaps[m.part][at]
                 if isinstance(found, str):
-                    self._fell(found)
+                    self.tally.fell(found)
                 else:
                     usable.append((m, *found))
             if usable:
                 for order in self.asked.orders():
                     yield from self._wound(stub, every, order, usable)
-
-    def _fell(self, reason: str) -> None:
-        self.tally.fallen[reason] += 1
-        self.tally.looked += 1
 
     def _stub(self, core: Core) -> Wound:
         """Return a component on a core without windings, for the room that it leaves."""
@@ -192,15 +189,12 @@ class Search:
         strongest = max(saturation(m, self.asked.hot) for m in self.materials)
         limit = strongest * (1.0 - self.asked.table.flux_margin)
         least = self.asked.largest / (limit * core.least_area * self.asked.coil.path)
+        powder = any(m.powder for m in self.materials)
         weakest = min(m.permeability for m in self.materials)
         wanted = self.asked.coil.inductance * float(core_reluctance(core, weakest))
-        most = max(MOST * least, 1.5 * math.sqrt(wanted) / self.asked.coil.path if self._powder else 0.0, 2.0)
-        steps = np.geomspace(max(FEWEST * least, 1.0), most, TURNS)
+        most = max(MOST * least, POWDERED * math.sqrt(wanted) / self.asked.coil.path if powder else 0.0, 2.0)
+        steps = np.geomspace(max(least, 1.0), most, TURNS)
         return sorted({math.ceil(s - 1e-9) for s in steps})
-
-    @property
-    def _powder(self) -> bool:
-        return any(m.powder for m in self.materials)
 
     def _all_turns(self, first: int) -> tuple[int, ...] | None:
         """Return whole turns of all windings; None where a ratio is missed by too much."""
@@ -213,68 +207,6 @@ class Search:
                 return None
             out.append(turns)
         return tuple(out)
-
-    def _gaps(
-        self, core: Core, material: CoreMaterial, firsts: Sequence[int]
-    ) -> list[tuple[float, bool] | str]:
-        """Return for numbers of turns the gap that a material needs, and whether the inductance falls short; or why it cannot be."""
-        table, coil = self.asked.table, self.asked.coil
-        turns = np.array(firsts) * coil.path
-        if not coil.stores or coil.inductance == 0.0 or material.powder or core.ring or table.gap is not None:
-            lengths = np.full(len(firsts), table.gap or 0.0)
-        else:
-            mu = permeability(material, 25.0)
-            lengths = gap_for(core, mu, turns, coil.inductance, table.gaps, table.gap_place)
-        if table.gap_step and table.gap is None:
-            lengths = table.gap_step * np.round(lengths / table.gap_step)
-        return [self._gap(core, material, float(t), float(g)) for t, g in zip(turns, lengths, strict=True)]
-
-    def _gap(
-        self, core: Core, material: CoreMaterial, turns: float, length: float
-    ) -> tuple[float, bool] | str:
-        """Judge flux, inductance and saturation of a core with a gap."""
-        asked, table, coil = self.asked, self.asked.table, self.asked.coil
-        low = coil.inductance * (1.0 - table.inductance_tolerance)
-        if material.powder:
-            return self._powdered(core, material, turns, low)
-        if asked.largest / (turns * core.least_area) > saturation(material, asked.hot) * (
-            1.0 - table.flux_margin
-        ):
-            return "flux density"
-        if coil.inductance == 0.0:
-            return length, False
-        if not length <= LONGEST_GAP * core.window_height:
-            return "gap"
-        cold = turns**2 / float(core_reluctance(core, permeability(material, 25.0)))
-        if coil.stores and cold < low:
-            return "inductance"
-        if coil.stores and core.ring:
-            return "gap"
-        curve = flux_curve(
-            core, material, Gap(length, table.gaps, table.gap_place), max(round(turns), 1), asked.hot
-        )
-        if not coil.stores:
-            return length, min(cold, asked.largest / curve.current_at(asked.largest)) < low
-        return (
-            (length, False) if curve.saturation_current >= asked.largest / coil.inductance else "saturation"
-        )
-
-    def _powdered(
-        self, core: Core, material: CoreMaterial, turns: float, low: float
-    ) -> tuple[float, bool] | str:
-        """Judge powder by what is left of its inductance at the largest flux: no less than the least, no more than twice."""
-        asked = self.asked
-        alone = turns**2 / float(core_reluctance(core, permeability(material, 25.0)))
-        most = 1.0 + asked.table.inductance_tolerance if asked.exact else SOFT
-        if asked.coil.inductance == 0.0 or alone > most * asked.coil.inductance:
-            return "inductance"
-        current = asked.largest / asked.coil.inductance
-        field = np.array([0.99, 1.01]) * turns * current / core.path
-        density = flux_density(material, field, asked.hot)
-        left = (density[1] - density[0]) / (field[1] - field[0]) * core.area / core.path * turns**2
-        if density[1] > saturation(material, asked.hot) * (1.0 - asked.table.flux_margin):
-            return "flux density"
-        return "inductance" if left < low else (0.0, False)
 
     def _wound(
         self,
@@ -303,9 +235,8 @@ class Search:
                 self.asked.burden.spectra,
                 self.asked.winding(k).most_layers or np.inf,
             )
-            self.tally.fallen["wire wider than the window"] += one.narrow * len(materials)
-            self.tally.fallen["build"] += one.thick * len(materials)
-            self.tally.looked += (one.narrow + one.thick) * len(materials)
+            self.tally.fell("wire wider than the window", one.narrow * len(materials))
+            self.tally.fell("build", one.thick * len(materials))
             if len(one.kept) == 0:
                 return
             fitted.append(one)
@@ -316,6 +247,7 @@ class Search:
         copper = np.sum([f.loss[:, c] for f, c in zip(fitted, choice, strict=True)], axis=0)
         cost = np.sum([f.cost[c] for f, c in zip(fitted, choice, strict=True)], axis=0)
         mass = np.sum([f.mass[c] for f, c in zip(fitted, choice, strict=True)], axis=0)
+        price = math.nan if stub.core.cost is None else stub.core.cost
         allowed = dissipated(stub.core, self.asked.table.temperature_rise, self.asked.ambient)
         for material, length, short in materials:
             own_turns = turns[0] * self.asked.coil.path
@@ -326,7 +258,7 @@ class Search:
             self._remember(total, allowed, copper, core)
             self.tally.fallen["temperature"] += int((~cool).sum())
             self.tally.valid += int(cool.sum())
-            key = self._key(total, cost + (stub.core.cost or 0.0), mass)
+            key = self._key(total, cost + price, mass)
             for at in np.flatnonzero(cool)[np.argsort(key[cool])][:KEPT]:
                 windings = tuple(
                     self._winding(k, turns[k], c, f.kept[picked[at]])
@@ -335,13 +267,12 @@ class Search:
                 gap = Gap(length, self.asked.table.gaps, self.asked.table.gap_place)
                 wound = replace(stub, material=material, gap=gap, windings=windings, order=parts)
                 whole = mass[at] + stub.core.volume * material.density
-                price = float(cost[at]) + (stub.core.cost or 0.0)
                 yield Candidate(
                     wound,
                     copper[:, at],
                     core,
                     float(build[at]) + stub.tape * (len(parts) - stub.chambers),
-                    price,
+                    float(cost[at]) + price,
                     float(whole),
                     short,
                 )
@@ -360,7 +291,7 @@ class Search:
         figures = {"cost": cost, "mass": mass}
         found = np.zeros(len(loss))
         for name, weight in self.weights.items():
-            found += weight * np.log(np.maximum(np.nan_to_num(figures.get(name, loss), nan=1e9), 1e-12))
+            found += weight * np.log(np.nan_to_num(figures.get(name, loss), nan=UNKNOWN))
         return found
 
     def _combined(
@@ -400,7 +331,7 @@ class Search:
         grade = self.asked.grade(k)
         key = (*(w.part for w in wires), str(grade), str(asked.parallel))
         if key not in self._conductors:
-            parallel = (asked.parallel,) if asked.parallel is not None else self._parallel
+            parallel = (asked.parallel,) if asked.parallel is not None else PARALLEL
             self._conductors[key] = Conductors(
                 wires, parallel, grade, self.asked.burden.frequencies, self.rho
             )
@@ -414,7 +345,7 @@ class Search:
         for portion, (k, part) in zip(stub.order, (o for o in order if o[0] != NEXT), strict=True):
             if portion.chamber != chamber:
                 x, chamber = stub.wall, portion.chamber
-            thickness = stub.depth * self.asked.table.fill * 0.8 * self._shares[k] * part
+            thickness = stub.depth * self.asked.table.fill * ROOMY * self._shares[k] * part
             if k == winding:
                 out.append(Place(portion.turns, before.copy(), turn_length(stub.core, x + 0.5 * thickness)))
             before[k] += portion.turns

@@ -6,11 +6,11 @@ from typing import Any
 
 import tomlkit
 
-from jump_lane.magnetics.asked import BESIDE, Asked
+from jump_lane.magnetics.asked import BESIDE, GRADE_NUMBERS, Asked
 from jump_lane.magnetics.proof import Proven
 from jump_lane.quantities import brief
 
-INSULATION = {0: "triple", 1: "grade 1", 2: "grade 2", 3: "grade 3"}
+INSULATION = {number: words for words, number in GRADE_NUMBERS.items()}
 
 
 def with_design(text: str, asked: Asked, found: Proven) -> str:

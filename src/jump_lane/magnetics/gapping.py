@@ -1,0 +1,82 @@
+"""The gap that a core needs for an inductance, and why it cannot be: flux, saturation, length, what powder leaves."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from jump_lane.catalogue.kinds import REFERENCE_TEMPERATURE
+from jump_lane.catalogue.magnetic import Core, CoreMaterial
+from jump_lane.magnetics.asked import Asked
+from jump_lane.magnetics.magnetisation import flux_curve, flux_density, permeability, saturation
+from jump_lane.magnetics.reluctance import Gap, core_reluctance, gap_for
+
+SOFT = 2.0
+"""By how much the inductance of powder may exceed the one wanted where there is no current."""
+
+LONGEST_GAP = 0.25
+"""Part of the window's height that gaps may take: beyond that fringing is not what the model has."""
+
+NEAR = 0.01
+"""Part of a field by which it is moved for a slope."""
+
+Gapped = tuple[float, bool] | str
+"""Length of the gap [m] and whether the inductance falls short; or why there is none."""
+
+
+def gaps_for(asked: Asked, core: Core, material: CoreMaterial, firsts: Sequence[int]) -> list[Gapped]:
+    """Return for numbers of turns of the first winding the gap [m] that a material needs, and whether the inductance falls short; or why
+    it cannot be."""
+    table, coil = asked.table, asked.coil
+    turns = np.array(firsts) * coil.path
+    if not coil.stores or coil.inductance == 0.0 or material.powder or core.ring or table.gap is not None:
+        lengths = np.full(len(firsts), table.gap or 0.0)
+    else:
+        mu = permeability(material, REFERENCE_TEMPERATURE)
+        lengths = gap_for(core, mu, turns, coil.inductance, table.gaps, table.gap_place)
+    if table.gap_step and table.gap is None:
+        lengths = table.gap_step * np.round(lengths / table.gap_step)
+    return [_gap(asked, core, material, float(t), float(g)) for t, g in zip(turns, lengths, strict=True)]
+
+
+def _gap(asked: Asked, core: Core, material: CoreMaterial, turns: float, length: float) -> Gapped:
+    """Judge flux, inductance and saturation of a core with a gap."""
+    table, coil = asked.table, asked.coil
+    low = coil.inductance * (1.0 - table.inductance_tolerance)
+    if material.powder:
+        return _powdered(asked, core, material, turns, low)
+    if asked.largest / (turns * core.least_area) > saturation(material, asked.hot) * (
+        1.0 - table.flux_margin
+    ):
+        return "flux density"
+    if coil.inductance == 0.0:
+        return length, False
+    if not length <= LONGEST_GAP * core.window_height:
+        return "gap"
+    cold = turns**2 / float(core_reluctance(core, permeability(material, REFERENCE_TEMPERATURE)))
+    if coil.stores and cold < low:
+        return "inductance"
+    if coil.stores and core.ring:
+        return "gap"
+    curve = flux_curve(
+        core, material, Gap(length, table.gaps, table.gap_place), max(round(turns), 1), asked.hot
+    )
+    if not coil.stores:
+        return length, min(cold, asked.largest / curve.current_at(asked.largest)) < low
+    return (length, False) if curve.saturation_current >= asked.largest / coil.inductance else "saturation"
+
+
+def _powdered(asked: Asked, core: Core, material: CoreMaterial, turns: float, low: float) -> Gapped:
+    """Judge powder by what is left of its inductance at the largest flux: no less than the least, no more than twice."""
+    alone = turns**2 / float(core_reluctance(core, permeability(material, REFERENCE_TEMPERATURE)))
+    most = 1.0 + asked.table.inductance_tolerance if asked.exact else SOFT
+    if asked.coil.inductance == 0.0 or alone > most * asked.coil.inductance:
+        return "inductance"
+    current = asked.largest / asked.coil.inductance
+    field = np.array([1.0 - NEAR, 1.0 + NEAR]) * turns * current / core.path
+    density = flux_density(material, field, asked.hot)
+    left = (density[1] - density[0]) / (field[1] - field[0]) * core.area / core.path * turns**2
+    if density[1] > saturation(material, asked.hot) * (1.0 - asked.table.flux_margin):
+        return "flux density"
+    return "inductance" if left < low else (0.0, False)
