@@ -9,7 +9,7 @@ from scipy.sparse import csr_array, diags_array, eye_array, kron
 from scipy.sparse.linalg import spsolve
 
 from jump_lane.catalogue.load import sample_materials
-from jump_lane.catalogue.magnetic import MU_0, Core, CoreMaterial, Wire
+from jump_lane.catalogue.magnetic import Core, CoreMaterial, Wire
 from jump_lane.equations.steinmetz import Steinmetz, loss_density
 from jump_lane.magnetics.copper import (
     field_squares,
@@ -20,11 +20,13 @@ from jump_lane.magnetics.copper import (
     window_of,
 )
 from jump_lane.magnetics.design import Winding, Wound, portions
-from jump_lane.magnetics.eddy import depth, of_round, resistance, resistivity, strip, wire
+from jump_lane.magnetics.eddy import of_round, resistance, strip, wire
 from jump_lane.magnetics.layers import layers_of
 from jump_lane.magnetics.magnetisation import flux_curve, flux_density, permeability
 from jump_lane.magnetics.reluctance import Gap, fringing, gap_for, inductance
 from jump_lane.magnetics.window import Block, Window
+from jump_lane.quantities.copper import MU_0, resistivity
+from jump_lane.quantities.copper import skin_depth as depth
 
 SAMPLES = sample_materials()
 

@@ -5,7 +5,8 @@ import unittest
 import numpy as np
 
 from jump_lane.catalogue.kinds import Inductor, Transformer
-from jump_lane.dissipation.winding import dowell, resistance_ratio, skin_depth, thickness
+from jump_lane.dissipation.winding import dowell, resistance_ratio, thickness
+from jump_lane.quantities.copper import resistivity, skin_depth
 
 
 def field_solution(ratio: float, layers: float) -> float:
@@ -48,7 +49,9 @@ class Windings(unittest.TestCase):
         self.assertAlmostEqual(float(litz[0] / solid[0]), 1.0, places=12)
 
     def test_skin_depth_of_copper(self) -> None:
-        self.assertAlmostEqual(float(skin_depth(np.array([100e3]), 20.0)[0]) * 1e6, 209.0, delta=0.5)
+        self.assertAlmostEqual(
+            float(skin_depth(np.array([100e3]), resistivity(20.0))[0]) * 1e6, 209.0, delta=0.5
+        )
 
     def test_round_wire_is_worth_a_foil(self) -> None:
         self.assertAlmostEqual(thickness(None, 1e-3) * 1e3, 0.8862, places=4)
@@ -59,7 +62,7 @@ class Windings(unittest.TestCase):
         frequency = np.array([200e3])
         full = Inductor(part="a", value=1e-5, layers=3, conductor_thickness="0.2 mm")
         porous = Inductor(part="b", value=1e-5, layers=3, conductor_thickness="0.2 mm", porosity="64 %")
-        ratio = 2e-4 / skin_depth(frequency, 60.0)
+        ratio = 2e-4 / skin_depth(frequency, resistivity(60.0))
         for part, factor in ((full, 1.0), (porous, 0.8)):
             found = resistance_ratio(part, False, frequency, 60.0)
             self.assertAlmostEqual(
@@ -81,6 +84,6 @@ class Windings(unittest.TestCase):
         frequency = np.array([150e3])
         primary = resistance_ratio(part, False, frequency, 25.0)
         secondary = resistance_ratio(part, True, frequency, 25.0)
-        depth = float(skin_depth(frequency, 25.0)[0])
+        depth = float(skin_depth(frequency, resistivity(25.0))[0])
         self.assertAlmostEqual(float(primary[0]), field_solution(2e-4 / depth, 4), places=9)
         self.assertAlmostEqual(float(secondary[0]), field_solution(4e-4 / depth, 1), places=9)

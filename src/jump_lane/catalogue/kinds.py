@@ -19,6 +19,7 @@ from jump_lane.catalogue.curve import (
 from jump_lane.catalogue.magnetic import Bobbin, Core, CoreMaterial, Wire
 from jump_lane.catalogue.matrix import ResistanceMatrix
 from jump_lane.catalogue.part import Bought
+from jump_lane.quantities.copper import resistivity
 from jump_lane.quantities.fields import (
     Amperes,
     Celsius,
@@ -42,9 +43,6 @@ from jump_lane.quantities.fields import (
 
 REFERENCE_TEMPERATURE = 25.0
 """Temperature at which figures hold where nothing else is said [°C]."""
-
-COPPER = 0.00393
-"""Temperature coefficient of the resistance of copper at 20 °C [1/K] (IEC 60028)."""
 
 
 class _Cooled(Bought):
@@ -353,13 +351,8 @@ def _at(figure: float | None, curve: OverTemperature, temperature: float) -> flo
 
 
 def copper(temperature: float) -> float:
-    """Return the resistance of copper over that at 25 °C, at a temperature [°C].
-
-    References
-    ----------
-    IEC 60028: R = R₂₀·(1 + α·(T − 20 °C)) with α = 0.00393/K.
-    """
-    return (1.0 + COPPER * (temperature - 20.0)) / (1.0 + COPPER * (REFERENCE_TEMPERATURE - 20.0))
+    """Return the resistance of copper over that at 25 °C, at a temperature [°C] (IEC 60028)."""
+    return float(resistivity(temperature) / resistivity(REFERENCE_TEMPERATURE))
 
 
 __all__ = [

@@ -22,9 +22,6 @@ from jump_lane.quantities.fields import (
 Positive = Annotated[Number, Field(gt=0.0)]
 Length = Annotated[Metres, Field(gt=0.0)]
 
-MU_0 = 1.25663706212e-6
-"""Permeability of free space [H/m] (CODATA 2018)."""
-
 
 class Core(Bought):
     """A core of a shape and size: two halves that meet, or a ring."""

@@ -8,38 +8,19 @@ from collections.abc import Iterator
 import numpy as np
 
 from jump_lane.catalogue.kinds import Inductor as InductorPart
-from jump_lane.catalogue.kinds import Transformer, copper
+from jump_lane.catalogue.kinds import Transformer
 from jump_lane.circuit.elements import IdealTransformer, Inductor, Resistor
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.stage import Stage
 from jump_lane.operating.wound import course_of
 from jump_lane.quantities import show
+from jump_lane.quantities.copper import resistivity, skin_depth
 from jump_lane.switching.waveforms import Array, fourier
 from jump_lane.topologies.components import Component
 
 EDDY = "winding, eddy currents"
-COPPER_RESISTIVITY = 1.724e-8
-"""Resistivity of annealed copper at 20 °C [Ω·m] (IEC 60028)."""
-
 FOLLOWED = 200
 """Harmonics of windings whose resistance is known together."""
-
-PERMEABILITY = 4e-7 * math.pi
-"""Permeability of free space [H/m]."""
-
-
-def skin_depth(frequency: Array, temperature: float) -> Array:
-    """Return the depth to which current flows in copper [m]: δ = √(ρ/(π·f·μ₀)).
-
-    Parameters
-    ----------
-    frequency
-        (h,) [Hz].
-    temperature
-        Of the copper [°C].
-    """
-    resistivity = COPPER_RESISTIVITY * copper(temperature) / copper(20.0)
-    return np.asarray(np.sqrt(resistivity / (math.pi * np.asarray(frequency) * PERMEABILITY)))
 
 
 def dowell(ratio: Array, layers: float) -> Array:
@@ -107,7 +88,7 @@ def resistance_ratio(
     if layers is None or layer is None:
         return None
     layers *= math.sqrt(part.strands)
-    return dowell(math.sqrt(part.porosity) * layer / skin_depth(frequency, temperature), layers)
+    return dowell(math.sqrt(part.porosity) * layer / skin_depth(frequency, resistivity(temperature)), layers)
 
 
 def eddy(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:

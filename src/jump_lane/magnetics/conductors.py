@@ -14,9 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.catalogue.magnetic import Wire
-from jump_lane.magnetics.design import COPPER_DENSITY, Winding
-from jump_lane.magnetics.eddy import STILL, of_litz, of_round, strip, wire
+from jump_lane.magnetics.design import Winding
+from jump_lane.magnetics.eddy import of_litz, of_round, strip, wire
 from jump_lane.magnetics.layers import NARROWEST
+from jump_lane.quantities.copper import DENSITY, STILL
 
 Array = NDArray[np.float64]
 
@@ -160,7 +161,7 @@ def fit(
         conductors.copper[kept] * breadth / np.maximum(np.minimum(full[kept], places[0].turns), 1),
         section,
     )
-    mass = section * length * COPPER_DENSITY
+    mass = section * length * DENSITY
     return Fitted(
         kept, build[kept], loss, mass * conductors.cost[kept], mass, int((~wide).sum()), int((wide & ~(low & (build <= room))).sum())
     )  # fmt: skip

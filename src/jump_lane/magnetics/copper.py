@@ -16,9 +16,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.magnetics.design import Winding, Wound
-from jump_lane.magnetics.eddy import STILL, of_litz, of_round, resistivity, strip
+from jump_lane.magnetics.eddy import of_litz, of_round, strip
 from jump_lane.magnetics.layers import Layer
 from jump_lane.magnetics.window import Block, Window
+from jump_lane.quantities.copper import STILL, resistivity
 
 Array = NDArray[np.float64]
 

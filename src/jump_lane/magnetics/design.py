@@ -10,9 +10,6 @@ from functools import cached_property
 from jump_lane.catalogue.magnetic import Bobbin, Core, CoreMaterial, Wire
 from jump_lane.magnetics.reluctance import Gap
 
-COPPER_DENSITY = 8960.0
-"""[kg/m³]."""
-
 GRADES = {1: "overall", 2: "overall_2", 3: "overall_3", 0: "triple"}
 """Which diameter a grade of insulation has; 0 is triple-insulated."""
 

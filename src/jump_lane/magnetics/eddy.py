@@ -24,29 +24,13 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.catalogue.magnetic import MU_0
+from jump_lane.quantities.copper import MU_0, STILL, skin_depth
 
 Array = NDArray[np.float64]
 Real = float | Array
 
-RESISTIVITY, RISE = 1.724e-8, 0.00393
-"""Resistivity of annealed copper at 20 °C [Ω·m], and its temperature coefficient [1/K] (IEC 60028)."""
-
 THIN = 0.05
 """Below that ratio to the skin depth series are used."""
-
-STILL = 1e-3
-"""Frequency that stands for direct current [Hz]."""
-
-
-def resistivity(temperature: Real) -> Array:
-    """Return the resistivity of copper [Ω·m] at temperatures [°C]."""
-    return np.asarray(RESISTIVITY * (1.0 + RISE * (np.asarray(temperature, float) - 20.0)))
-
-
-def depth(frequency: Real, rho: Real) -> Array:
-    """Return the skin depth [m]: √(ρ/(π·f·μ0))."""
-    return np.sqrt(np.asarray(rho) / (math.pi * MU_0 * np.maximum(frequency, STILL)))
 
 
 def skin_and_field(xi: Real) -> tuple[Array, Array]:
@@ -63,7 +47,7 @@ def skin_and_field(xi: Real) -> tuple[Array, Array]:
 def strip(breadth: Real, thickness: Real, porosity: Real, frequency: Real, rho: Real) -> tuple[Array, Array]:
     """Return o and f [Ω·m] of a layer of strips."""
     eta = np.sqrt(np.asarray(porosity))
-    delta = depth(frequency, rho)
+    delta = skin_depth(frequency, rho)
     s, q = skin_and_field(eta * thickness / delta)
     scale = np.asarray(breadth) * rho / (delta * eta)
     return np.asarray(scale * s), np.asarray(2.0 * scale * q)

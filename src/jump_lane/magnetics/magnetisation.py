@@ -13,8 +13,9 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.catalogue.magnetic import MU_0, Core, CoreMaterial
+from jump_lane.catalogue.magnetic import Core, CoreMaterial
 from jump_lane.magnetics.reluctance import Gap, gap_reluctance
+from jump_lane.quantities.copper import MU_0
 
 Array = NDArray[np.float64]
 

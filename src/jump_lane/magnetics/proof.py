@@ -14,10 +14,11 @@ from jump_lane.magnetics.burden import Burden
 from jump_lane.magnetics.capacitance import between_windings, of_winding
 from jump_lane.magnetics.copper import fields_of, resistance_matrix, window_of
 from jump_lane.magnetics.core_loss import FluxLoss, biased, warmth
-from jump_lane.magnetics.design import COPPER_DENSITY, Wound
+from jump_lane.magnetics.design import Wound
 from jump_lane.magnetics.heat import hot_spot, rise_of
 from jump_lane.magnetics.layers import Layer, copper_length, layers_of
 from jump_lane.magnetics.magnetisation import FluxCurve, flux_curve, flux_density, saturation
+from jump_lane.quantities.copper import DENSITY
 
 Array = NDArray[np.float64]
 
@@ -218,7 +219,7 @@ def _copper(wound: Wound, layers: tuple[Layer, ...]) -> tuple[float, float | Non
     mass, cost = 0.0, 0.0
     known = True
     for k, winding in enumerate(wound.windings):
-        own = copper_length(wound, layers, k) * winding.parallel * _section(wound, layers, k) * COPPER_DENSITY
+        own = copper_length(wound, layers, k) * winding.parallel * _section(wound, layers, k) * DENSITY
         mass += own
         known = known and winding.wire.cost_of_mass is not None
         cost += own * (winding.wire.cost_of_mass or 0.0)

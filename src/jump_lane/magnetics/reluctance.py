@@ -21,7 +21,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.catalogue.magnetic import MU_0, Core
+from jump_lane.catalogue.magnetic import Core
+from jump_lane.quantities.copper import MU_0
 
 Array = NDArray[np.float64]
 Real = float | Array

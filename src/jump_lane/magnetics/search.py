@@ -19,13 +19,13 @@ from jump_lane.magnetics.asked import Asked, Order
 from jump_lane.magnetics.conductors import PARALLEL, Conductors, Fitted, Place, fit, front
 from jump_lane.magnetics.core_loss import FluxLoss, warmth
 from jump_lane.magnetics.design import NEXT, Winding, Wound, portions
-from jump_lane.magnetics.eddy import resistivity
 from jump_lane.magnetics.gapping import gaps_for
 from jump_lane.magnetics.heat import dissipated, surface
 from jump_lane.magnetics.layers import breadth_at, turn_length
 from jump_lane.magnetics.magnetisation import saturation
 from jump_lane.magnetics.reluctance import Gap, core_reluctance
 from jump_lane.magnetics.stock import wires_for
+from jump_lane.quantities.copper import resistivity
 
 Array = NDArray[np.float64]
 

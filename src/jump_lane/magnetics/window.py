@@ -16,7 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.catalogue.magnetic import MU_0
+from jump_lane.quantities.copper import MU_0
 
 Array = NDArray[np.float64]
 
