@@ -31,7 +31,7 @@ def measured(topology: str, component: str) -> None:
         looked = search.tally.looked
         start = time.perf_counter()
         for candidate in found[:ALONE]:
-            prove(candidate.wound, asked.burden, asked.coil.path, asked.ambient, asked.largest, exact=False)
+            prove(asked, candidate.wound, exact=False)
         alone.append((time.perf_counter() - start) / min(ALONE, len(found)))
     took, one = statistics.median(searches), statistics.median(alone)
     words = f"{topology} {component}, {len(asked.coil.windings)} windings"

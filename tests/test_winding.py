@@ -56,9 +56,7 @@ class Searching(unittest.TestCase):
                 )  # fmt: skip
                 layers, build = layers_of(made)
                 if build <= made.depth * asked.table.fill and layers:
-                    one = prove(
-                        made, asked.burden, asked.coil.path, asked.ambient, asked.largest, exact=False
-                    )
+                    one = prove(asked, made, exact=False)
                     found = min(found, one.loss)
         return found
 
@@ -77,10 +75,7 @@ class Searching(unittest.TestCase):
                 )  # fmt: skip
                 turns = found[0].wound.turns
                 of_these = [c for c in found if c.wound.turns == turns]
-                proven = [
-                    prove(c.wound, asked.burden, asked.coil.path, asked.ambient, asked.largest, exact=False)
-                    for c in of_these
-                ]
+                proven = [prove(asked, c.wound, exact=False) for c in of_these]
                 self.assertLess(min(p.loss for p in proven), 1.01 * self.everything(asked, found[0]))
 
     def test_loss_of_the_search_is_that_of_the_design_alone(self) -> None:

@@ -41,6 +41,9 @@ from jump_lane.quantities.fields import (
     Watts,
 )
 
+SATURATED = 0.7
+"""Part of the inductance that is left at what is called the saturation current."""
+
 REFERENCE_TEMPERATURE = 25.0
 """Temperature at which figures hold where nothing else is said [°C]."""
 

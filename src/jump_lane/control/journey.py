@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from jump_lane.catalogue.kinds import Transformer
+from jump_lane.catalogue.kinds import SATURATED, Transformer
 from jump_lane.circuit.law import Law, Row
 from jump_lane.control.design import LoopDesign
 from jump_lane.control.digital import Sampled
@@ -30,9 +30,6 @@ from jump_lane.topologies.components import components
 
 MODES = 24
 """Changes of the way it conducts that are looked at."""
-
-SATURATED = 0.7
-"""Part of the magnetising inductance that is left where a core counts as saturated."""
 
 HELD = "held"
 """Row of what is held."""

@@ -266,9 +266,7 @@ def wound(converter: Converter, component: str) -> WoundDesign:
 
     asked = _asked(converter, component)
     made = settled(asked)
-    return WoundDesign(
-        converter, asked, prove(made, asked.burden, asked.coil.path, asked.ambient, asked.largest)
-    )
+    return WoundDesign(converter, asked, prove(asked, made))
 
 
 def core_drawing(converter: Converter, simulation: Simulation, component: str) -> Any:
@@ -288,7 +286,7 @@ def core_drawing(converter: Converter, simulation: Simulation, component: str) -
     asked, made = described(derive(converter.unwound), component)
     elements = simulation.recording.engine.circuit.elements
     course = course_of(simulation.recording, element_of(converter.design, component), elements, "")
-    turns = max(round(made.windings[0].turns * asked.coil.path), 1)
+    turns = asked.coil.turns_of(made.turns[0])
     limit = saturation(made.material, asked.hot) * (1.0 - asked.table.flux_margin)
     return core_figure(f"{simulation.title}: core of {component}", made, turns, course, limit, asked.hot)
 

@@ -9,13 +9,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from jump_lane.catalogue.kinds import SATURATED
 from jump_lane.errors import NoResultError
 from jump_lane.judge.verdict import ROUNDING, Verdict
 from jump_lane.magnetics.asked import Asked
 from jump_lane.magnetics.creepage import KILOHERTZ, SOURCE
 from jump_lane.magnetics.gapping import SOFT
 from jump_lane.magnetics.layers import layers_of
-from jump_lane.magnetics.magnetisation import SATURATED
 from jump_lane.magnetics.proof import Proven, leakage_of, prove
 from jump_lane.magnetics.search import Candidate, Search, worth
 from jump_lane.quantities import show
@@ -156,9 +156,7 @@ def choose(
         raise NoResultError(_why(search))
     proven: list[tuple[bool, float, Proven]] = []
     for candidate in _varied(asked, found):
-        one = _with_leakage(
-            asked, prove(candidate.wound, asked.burden, asked.coil.path, asked.ambient, asked.largest)
-        )
+        one = _with_leakage(asked, prove(asked, candidate.wound))
         missed = next((v.what for v in judged(asked, one) if not v.holds and not v.warning), "")
         if missed:
             search.tally.fallen[f"{missed}, computed once more"] += 1
@@ -227,7 +225,7 @@ def _with_leakage(asked: Asked, found: Proven) -> Proven:
     room = wound.depth * asked.table.fill - found.build
     for part in (0.25, 0.5, 0.75, 1.0):
         thicker = replace(wound, tape=wound.tape + part * room / between)
-        other = prove(thicker, asked.burden, asked.coil.path, asked.ambient, asked.largest)
+        other = prove(asked, thicker)
         if min(other.leakage.values()) >= wanted:
             break
     return other

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from jump_lane.catalogue.kinds import REFERENCE_TEMPERATURE
+from jump_lane.catalogue.kinds import REFERENCE_TEMPERATURE, SATURATED
 from jump_lane.catalogue.matrix import MatrixOverFrequency
 from jump_lane.circuit.elements import IdealTransformer
 from jump_lane.magnetics.asked import Asked, described
@@ -16,7 +16,7 @@ from jump_lane.magnetics.copper import fields_of, resistance_matrix, still_resis
 from jump_lane.magnetics.design import Wound
 from jump_lane.magnetics.heat import dissipated
 from jump_lane.magnetics.layers import Layer, layers_of
-from jump_lane.magnetics.magnetisation import SATURATED, flux_curve
+from jump_lane.magnetics.magnetisation import flux_curve
 from jump_lane.magnetics.proof import leakage_of
 from jump_lane.operating.wound import Coil
 from jump_lane.spec import Spec
@@ -64,7 +64,7 @@ def _fed(spec: Spec, design: Design, name: str) -> Spec:
 def values_of(asked: Asked, wound: Wound, layers: tuple[Layer, ...]) -> dict[str, float]:
     """Return the component values that a warm wound component sets, by symbol: inductances, turns ratios, leakage."""
     design, coil = asked.design, asked.coil
-    turns = max(round(wound.windings[0].turns * coil.path), 1)
+    turns = coil.turns_of(wound.turns[0])
     real = flux_curve(wound.core, wound.material, wound.gap, turns, asked.hot).inductance
     out: dict[str, float] = {}
     if _coupled(design, coil):
@@ -154,7 +154,7 @@ def _pair(energy: np.ndarray, wound: Wound, j: int, k: int) -> float:
 def figures_of(asked: Asked, wound: Wound, layers: tuple[Layer, ...]) -> dict[str, Mapping[str, Any]]:
     """Return the figures of the part that a wound component is, by role."""
     design, coil = asked.design, asked.coil
-    turns = max(round(wound.windings[0].turns * coil.path), 1)
+    turns = coil.turns_of(wound.turns[0])
     curve = flux_curve(wound.core, wound.material, wound.gap, turns, asked.hot)
     cold = still_resistances(wound, layers, REFERENCE_TEMPERATURE).tolist()
     hot = resistance_matrix(wound, layers, fields_of(wound, layers), DECADES, asked.hot)

@@ -13,6 +13,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
+from jump_lane.catalogue.kinds import SATURATED
 from jump_lane.catalogue.magnetic import Core, CoreMaterial
 from jump_lane.magnetics.reluctance import Gap, gap_reluctance
 from jump_lane.quantities.copper import MU_0
@@ -30,9 +31,6 @@ LEVELS = (0.985, 0.95, 0.9, 0.85, 0.8, 0.75, 0.7, 0.65, 0.6, 0.5, 0.4, 0.3, 0.2,
 
 NOTHING = 1e-3
 """Part of the polarisation that stands for none, above the Curie temperature."""
-
-SATURATED = 0.7
-"""Part of the inductance that is left at what is called the saturation current."""
 
 
 def permeability(material: CoreMaterial, temperature: float) -> float:

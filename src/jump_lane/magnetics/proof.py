@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.catalogue.kinds import REFERENCE_TEMPERATURE
+from jump_lane.magnetics.asked import Asked
 from jump_lane.magnetics.burden import Burden
 from jump_lane.magnetics.capacitance import between_windings, of_winding
 from jump_lane.magnetics.copper import fields_of, resistance_matrix, window_of
@@ -98,31 +99,24 @@ class Proven:
         return self.wound.core.footprint
 
 
-def prove(
-    wound: Wound, burden: Burden, path: float, ambient: float, peak: float = 0.0, exact: bool = True
-) -> Proven:
-    """Compute a wound component under what it has to bear.
+def prove(asked: Asked, wound: Wound, exact: bool = True) -> Proven:
+    """Compute a wound component under what is asked of it.
 
     Parameters
     ----------
-    path
-        Turns of the magnetised path over those of the first winding.
-    peak
-        Largest flux linkage besides those of the corners [V·s].
     exact
         Whether the field of gaps and the leakage are taken in two dimensions.
     """
     layers, build = layers_of(wound)
-    turns = max(round(wound.windings[0].turns * path), 1)
-    rise, copper, core = _balanced(wound, layers, burden, turns, ambient, exact)
+    turns, ambient = asked.coil.turns_of(wound.turns[0]), asked.ambient
+    rise, copper, core = _balanced(wound, layers, asked.burden, turns, ambient, exact)
     hot = flux_curve(wound.core, wound.material, wound.gap, turns, ambient + rise)
     cold = flux_curve(wound.core, wound.material, wound.gap, turns, REFERENCE_TEMPERATURE)
-    linkage = max(peak, max(c.largest for c in burden.courses))
     copper_mass, cost = _copper(wound, layers)
     parts = [wound.core.cost, None if wound.bobbin is None else wound.bobbin.cost, cost]
     worst = int(np.argmax(copper + core))
     return Proven(
-        wound, layers, build, cold.inductance, leakage_of(wound, layers) if exact else {}, linkage / (turns * wound.core.least_area),
+        wound, layers, build, cold.inductance, leakage_of(wound, layers) if exact else {}, asked.largest / (turns * wound.core.least_area),
         saturation(wound.material, ambient + rise), copper, core, rise, hot_spot(wound.core, float(copper[worst]), build), ambient, hot,
         wound.core.volume * wound.material.density + copper_mass, copper_mass,
         None if parts[0] is None or parts[2] is None else sum(p for p in parts if p is not None),

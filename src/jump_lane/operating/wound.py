@@ -77,6 +77,10 @@ class Coil:
     stores: bool
     tank: bool = False
 
+    def turns_of(self, first: int) -> int:
+        """Return the turns of the magnetised path for so many of the first winding; whole ones."""
+        return max(round(first * self.path), 1)
+
 
 def coil_names(design: Design) -> tuple[str, ...]:
     """Return the names of everything that is wound in a design: inductors, transformers, pairs on one core."""

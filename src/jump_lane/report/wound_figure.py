@@ -173,7 +173,7 @@ def _path(axes: Any, asked: Asked, found: Proven) -> None:
     """Draw what flux density each corner reaches over the current of the magnetised path, on the curve of core and gap."""
     dress(axes)
     curve, wound = found.curve, found.wound
-    turns = max(round(wound.windings[0].turns * asked.coil.path), 1)
+    turns = asked.coil.turns_of(wound.turns[0])
     largest = max(asked.largest, 1e-12)
     end = 2.2 * curve.current_at(largest)
     current = np.linspace(0.0, end, 300)
