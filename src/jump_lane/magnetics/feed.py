@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -16,7 +18,7 @@ from jump_lane.magnetics.copper import fields_of, resistance_matrix, still_resis
 from jump_lane.magnetics.design import Wound
 from jump_lane.magnetics.heat import dissipated
 from jump_lane.magnetics.layers import Layer, layers_of
-from jump_lane.magnetics.magnetisation import flux_curve
+from jump_lane.magnetics.magnetisation import FluxCurve, flux_curve
 from jump_lane.magnetics.proof import leakage_of
 from jump_lane.operating.wound import Coil
 from jump_lane.spec import Spec
@@ -51,45 +53,60 @@ def with_wound(spec: Spec, without: Iterable[str] = ()) -> Spec:
     return spec
 
 
+@dataclass(frozen=True)
+class Warm:
+    """A settled component at the hottest temperature asked for."""
+
+    asked: Asked
+    wound: Wound
+
+    @cached_property
+    def layers(self) -> tuple[Layer, ...]:
+        """Its layers from the leg outwards."""
+        return layers_of(self.wound)[0]
+
+    @cached_property
+    def turns(self) -> int:
+        """Of the magnetised path."""
+        return self.asked.coil.turns_of(self.wound.turns[0])
+
+    @cached_property
+    def curve(self) -> FluxCurve:
+        """Flux linkage of the magnetised path over its current."""
+        return flux_curve(self.wound.core, self.wound.material, self.wound.gap, self.turns, self.asked.hot)
+
+    @cached_property
+    def leakage(self) -> list[float]:
+        """Seen at the first winding with each other one short-circuited [H]."""
+        return list(leakage_of(self.wound, self.layers).values())
+
+    @cached_property
+    def star(self) -> list[float]:
+        """Leakage of every winding of a star [H], each seen at itself, that has the leakage of all pairs with the first."""
+        return star_of(self.wound, self.layers, self.leakage)
+
+
 def _fed(spec: Spec, design: Design, name: str) -> Spec:
-    asked, wound = described(design, name)
-    layers, _ = layers_of(wound)
-    values, figures = values_of(asked, wound, layers), figures_of(asked, wound, layers)
-    chosen = {**spec.chosen, **values}
+    warm = Warm(*described(design, name))
     transformer = spec.transformer.model_copy(update={"turns_ratio": None})
-    parts = {**spec.parts, **{role: dict(given) for role, given in figures.items() if given}}
+    parts = {**spec.parts, **{role: dict(given) for role, given in figures_of(warm).items()}}
+    chosen = {**spec.chosen, **values_of(warm)}
     return spec.model_copy(update={"chosen": chosen, "transformer": transformer, "parts": parts})
 
 
-def values_of(asked: Asked, wound: Wound, layers: tuple[Layer, ...]) -> dict[str, float]:
-    """Return the component values that a warm wound component sets, by symbol: inductances, turns ratios, leakage."""
-    design, coil = asked.design, asked.coil
-    turns = coil.turns_of(wound.turns[0])
-    real = flux_curve(wound.core, wound.material, wound.gap, turns, asked.hot).inductance
-    out: dict[str, float] = {}
+def values_of(warm: Warm) -> dict[str, float]:
+    """Return the component values that a component sets, by symbol: inductances, turns ratios, leakage."""
+    design, coil, wound = warm.asked.design, warm.asked.coil, warm.wound
+    real = warm.curve.inductance
     if _coupled(design, coil):
-        ratios = [w.turns / wound.windings[0].turns for w in wound.windings]
-        return {name: real * ratio**2 for name, ratio in zip(coil.windings, ratios, strict=True)}
-    symbols = (
-        [r.name for r in design.page.roles if r.kind == "magnetising"]
-        if len(coil.windings) > 1
-        else [coil.name]
-    )
-    symbols = symbols or ["L_m"]
-    for symbol in symbols:
-        if _component(design, symbol):
-            out[symbol] = real
+        return {w.name: real * (w.turns / wound.turns[0]) ** 2 for w in wound.windings}
     if len(coil.windings) < 2:
-        return out
-    out |= _ratios(design, coil, wound)
-    star = star_of(wound, layers)
-    for k, value in enumerate(star[1:], start=1):
-        if _component(design, f"L_s{k}"):
-            out[f"L_s{k}"] = value
-    table = design.spec.wound.get(coil.name)
-    if table is not None and table.least_leakage is not None and _component(design, "L_r"):
-        out["L_r"] = min(leakage_of(wound, layers).values())
-    return out
+        return {coil.name: real}
+    found = {design.page.magnetising: real, **_ratios(design, coil, wound)}
+    found |= {f"L_s{k}": value for k, value in enumerate(warm.star[1:], start=1)}
+    if warm.asked.table.least_leakage is not None:
+        found["L_r"] = min(warm.leakage)
+    return {symbol: value for symbol, value in found.items() if _component(design, symbol)}
 
 
 def _coupled(design: Design, coil: Coil) -> bool:
@@ -118,16 +135,18 @@ def _ratios(design: Design, coil: Coil, wound: Wound) -> dict[str, float]:
     first = next((k for k, w in enumerate(element.windings) if k and w.turns == 1.0), None)
     if first is None:
         return {}
-    turns, out = wound.turns, {"n": wound.turns[0] / wound.turns[first]}
-    for number, k in enumerate(range(first + 1, len(turns)), start=2):
-        if _component(design, f"n_{number}"):
-            out[f"n_{number}"] = turns[0] / turns[k]
-    return out
+    turns = wound.turns
+    further = {
+        f"n_{number}": turns[0] / turns[k] for number, k in enumerate(range(first + 1, len(turns)), start=2)
+    }
+    return {"n": turns[0] / turns[first], **further}
 
 
-def star_of(wound: Wound, layers: tuple[Layer, ...]) -> list[float]:
-    """Return the leakage of every winding of a star [H], each seen at itself, that has the leakage of all pairs with the first."""
-    pairs = list(leakage_of(wound, layers).values())
+def star_of(wound: Wound, layers: tuple[Layer, ...], pairs: Sequence[float]) -> list[float]:
+    """Return the leakage of every winding of a star [H], each seen at itself, from that of all pairs with the first [H].
+
+    What the first keeps is the mean of what it would keep beside any two others; a star of more than three has no exact one.
+    """
     if len(pairs) == 1:
         return [pairs[0], 0.0]
     energy = window_of(wound, layers).energy()
@@ -151,16 +170,15 @@ def _pair(energy: np.ndarray, wound: Wound, j: int, k: int) -> float:
     return float(current @ energy @ current)
 
 
-def figures_of(asked: Asked, wound: Wound, layers: tuple[Layer, ...]) -> dict[str, Mapping[str, Any]]:
-    """Return the figures of the part that a wound component is, by role."""
+def figures_of(warm: Warm) -> dict[str, Mapping[str, Any]]:
+    """Return the figures of the part that a component is, by role."""
+    asked, wound, layers, curve = warm.asked, warm.wound, warm.layers, warm.curve
     design, coil = asked.design, asked.coil
-    turns = coil.turns_of(wound.turns[0])
-    curve = flux_curve(wound.core, wound.material, wound.gap, turns, asked.hot)
     cold = still_resistances(wound, layers, REFERENCE_TEMPERATURE).tolist()
     hot = resistance_matrix(wound, layers, fields_of(wound, layers), DECADES, asked.hot)
     rise = asked.table.temperature_rise
     shared = {
-        **_core(wound, turns), "thermal_resistance": rise / dissipated(wound.core, rise, asked.ambient), "max_temperature": wound.material.max_temperature,
+        **_core(wound, warm.turns), "thermal_resistance": rise / dissipated(wound.core, rise, asked.ambient), "max_temperature": wound.material.max_temperature,
         "saturation": "; ".join(f"{i:.6g} A: {100.0 * part:.4f} %" for i, part in curve.left()),
     }  # fmt: skip
     if len(coil.windings) == 1:
@@ -176,15 +194,14 @@ def figures_of(asked: Asked, wound: Wound, layers: tuple[Layer, ...]) -> dict[st
         }
         return {coil.name: shared | own}
     if _coupled(design, coil):
-        left = max(1.0 - min(leakage_of(wound, layers).values()) / curve.inductance, 0.0)
+        left = max(1.0 - min(warm.leakage) / curve.inductance, 0.0)
         each = {name: {"resistance": cold[k]} for k, name in enumerate(coil.windings)}
         each[coil.windings[0]] |= {k: v for k, v in shared.items() if k != "saturation"}
         return {coil.name: {"factor": math.sqrt(left)}, **each}
     role = next(r.name for r in design.page.roles if r.kind == "transformer")
     matrix = MatrixOverFrequency(tuple(DECADES.tolist()), tuple(tuple(map(tuple, m)) for m in hot.tolist()))
-    star = star_of(wound, layers)
     own = {
-        "primary_resistance": cold[0], "secondary_resistance": cold[1], "leakage": star[0], "resistance_matrix": matrix,
+        "primary_resistance": cold[0], "secondary_resistance": cold[1], "leakage": warm.star[0], "resistance_matrix": matrix,
     }  # fmt: skip
     return {role: shared | own}
 

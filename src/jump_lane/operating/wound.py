@@ -138,24 +138,20 @@ def _coil(design: Design, name: str, element: Element, elements: tuple[Element, 
     ratios = tuple(w.turns / element.windings[0].turns for w in element.windings)
     magnetising, members = magnetised(element, elements)
     path = sum(ratios[k] for k in members)
-    least = "L_m" in design.sheet and RIPPLE in _bases(design, "L_m", set())
-    return Coil(name, names, ratios, path, 0.0 if magnetising is None else magnetising.inductance, not least)
+    inductance = 0.0 if magnetising is None else magnetising.inductance
+    return Coil(name, names, ratios, path, inductance, not _only_least(design))
 
 
 RIPPLE = "r_m"
 """Symbol of the ripple asked of a magnetising current that stores nothing: an inductance that follows from it is the least one."""
 
 
-def _bases(design: Design, symbol: str, found: set[str]) -> set[str]:
-    """Return the symbols that a value follows from."""
-    if symbol in found or symbol not in design.sheet:
-        return found
-    found.add(symbol)
-    line = design.sheet[symbol].line
-    for formula in line.formulas if line is not None else ():
-        for name in formula.names:
-            _bases(design, name, found)
-    return found
+def _only_least(design: Design) -> bool:
+    """Tell whether a magnetising inductance follows from such a ripple."""
+    symbol = design.page.magnetising
+    values = design.sheet.leading_to([symbol]) if symbol in design.sheet else ()
+    lines = (value.line for value in values if value.line is not None)
+    return any(RIPPLE in formula.names for line in lines for formula in line.formulas)
 
 
 def magnetised(

@@ -63,8 +63,7 @@ def components(design: Design, point: Point) -> tuple[Component, ...]:
             else:
                 found.append(Component(element.name, "", "auxiliary", None, 1, (element,)))
     if windings:
-        coil = next((r.name for r in design.page.roles if r.kind == "magnetising"), "L_m")
-        found.append(replace(_component(design, wound, roles[wound], tuple(windings)), coil=coil))
+        found.append(replace(_component(design, wound, roles[wound], tuple(windings)), coil=design.page.magnetising))
     if "C_i" in roles:
         found.append(_component(design, "C_i", roles["C_i"], ()))
     return tuple(found)

@@ -143,7 +143,7 @@ class Design:
         part = part_of(self.spec, role, "transformer") if role else None
         if not isinstance(part, Transformer) or part.saturation is None:
             return {}
-        return {next((r.name for r in self.page.roles if r.kind == "magnetising"), "L_m"): part.saturation}
+        return {self.page.magnetising: part.saturation}
 
     @property
     def _one_core(self) -> bool:

@@ -358,6 +358,11 @@ class Page:
         return {element: role.name for role in self.roles for element in role.elements}
 
     @property
+    def magnetising(self) -> str:
+        """The element that is the magnetising inductance of the transformer; a resonant one plays no role of its own."""
+        return next((role.name for role in self.roles if role.kind == "magnetising"), "L_m")
+
+    @property
     def sized_by_mode(self) -> tuple[str, ...]:
         """Return the inductances that the conduction mode asked for sizes."""
         found = (t for entry in self.sizing for t in _targets_of(entry))
