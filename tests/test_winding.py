@@ -13,6 +13,7 @@ from jump_lane.catalogue.magnetic import Wire
 from jump_lane.magnetics.asked import Asked, asked_of, parse_order
 from jump_lane.magnetics.choice import judged
 from jump_lane.magnetics.conductors import PARALLEL
+from jump_lane.magnetics.copper import still_resistances
 from jump_lane.magnetics.creepage import creepage, margin_for
 from jump_lane.magnetics.design import Winding, Wound, portions
 from jump_lane.magnetics.layers import layers_of
@@ -208,6 +209,20 @@ class InTheChain(unittest.TestCase):
         self.assertAlmostEqual(sheet["L_m"].worst / design.found.inductance, 1.0, delta=0.05)
         star = sheet["L_kT"].worst + sheet["L_s1"].worst * sheet["n"].worst ** 2
         self.assertAlmostEqual(star / design.found.leakage["Ns1"], 1.0, delta=0.02)
+
+    def test_leakage_and_resistance_of_the_secondary_are_not_those_of_another_winding(self) -> None:
+        for topology, secondary in (("push-pull", 2), ("half-bridge", 1)):
+            with self.subTest(topology):
+                given, design = self.settled(
+                    topology, "T", core="ETD 34/17/11", material="sample-ferrite-low-loss"
+                )
+                sheet, wound = jl.load(given).design.sheet, design.found.wound
+                name = wound.windings[secondary].name
+                self.assertAlmostEqual(sheet["L_kT"].worst / design.found.leakage[name], 1.0, delta=1e-3)
+                cold = still_resistances(wound, design.found.layers, 25.0)
+                warm = sheet["R_sT"].worst / sheet["R_pT"].worst
+                self.assertAlmostEqual(warm / (cold[secondary] / cold[0]), 1.0, delta=1e-3)
+                self.assertAlmostEqual(sheet["n"].worst, wound.turns[0] / wound.turns[secondary])
 
     def test_a_value_that_is_set_goes_before_the_winding(self) -> None:
         given, _ = self.settled("buck", "L", core="ETD 34/17/11", material="sample-ferrite-low-loss")

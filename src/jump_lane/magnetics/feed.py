@@ -120,26 +120,19 @@ def _component(design: Design, symbol: str) -> bool:
     return line is not None and line.component
 
 
+def secondary_of(design: Design, coil: Coil) -> int:
+    """Return which winding is the first secondary: the one whose turns the page counts as one; there are two windings without such."""
+    elements = design.page.circuit(design.point(0, 0))
+    element = next((e for e in elements if isinstance(e, IdealTransformer) and e.name == coil.name), None)
+    windings = () if element is None else element.windings
+    return next((k for k, w in enumerate(windings) if k and w.turns == 1.0), 1)
+
+
 def _ratios(design: Design, coil: Coil, wound: Wound) -> dict[str, float]:
-    """Return the turns ratios of the windings as they are wound, by symbol."""
-    element = next(
-        (
-            e
-            for e in design.page.circuit(design.point(0, 0))
-            if isinstance(e, IdealTransformer) and e.name == coil.name
-        ),
-        None,
-    )
-    if element is None or "n" not in design.sheet:
-        return {}
-    first = next((k for k, w in enumerate(element.windings) if k and w.turns == 1.0), None)
-    if first is None:
-        return {}
-    turns = wound.turns
-    further = {
-        f"n_{number}": turns[0] / turns[k] for number, k in enumerate(range(first + 1, len(turns)), start=2)
-    }
-    return {"n": turns[0] / turns[first], **further}
+    """Return the turns ratios of the windings as they are wound, by symbol: n to the first secondary, n_2 to the next and so on."""
+    first, turns = secondary_of(design, coil), wound.turns
+    further = enumerate(turns[first + 1 :], start=2)
+    return {"n": turns[0] / turns[first], **{f"n_{number}": turns[0] / t for number, t in further}}
 
 
 def star_of(wound: Wound, layers: tuple[Layer, ...], pairs: Sequence[float]) -> list[float]:
@@ -200,8 +193,11 @@ def figures_of(warm: Warm) -> dict[str, Mapping[str, Any]]:
         return {coil.name: {"factor": math.sqrt(left)}, **each}
     role = next(r.name for r in design.page.roles if r.kind == "transformer")
     matrix = MatrixOverFrequency(tuple(DECADES.tolist()), tuple(tuple(map(tuple, m)) for m in hot.tolist()))
+    first = secondary_of(design, coil)
+    apart = _component(design, "L_s1")  # else the page has all of it at the primary
     own = {
-        "primary_resistance": cold[0], "secondary_resistance": cold[1], "leakage": warm.star[0], "resistance_matrix": matrix,
+        "primary_resistance": cold[0], "secondary_resistance": cold[first], "resistance_matrix": matrix,
+        "leakage": warm.star[0] if apart else warm.leakage[first - 1],
     }  # fmt: skip
     return {role: shared | own}
 
