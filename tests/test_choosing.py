@@ -212,7 +212,13 @@ class Picking(unittest.TestCase):
 
     def test_goals(self) -> None:
         self.assertEqual(pick.goals("loss=1, cost=0.5"), {"loss": 1.0, "cost": 0.5})
-        for text, message in (("losses", "nearest valid name: loss"), ("loss=x", "'x' is not a number")):
+        self.assertEqual(pick.goals("height", ("height",)), {"height": 1.0})
+        for text, message in (
+            ("losses", "nearest valid name: loss"),
+            ("loss=x", "'x' is not a number"),
+            ("loss=-1", "at least 0"),
+            ("loss=0,cost=0", "every weight is 0"),
+        ):
             with self.subTest(text), self.assertRaisesRegex(InputError, message):
                 pick.goals(text)
 

@@ -345,18 +345,22 @@ class Commands(CommandCase):
         self.run_command("check", "dock.toml")
 
     def test_what_cannot_be_is_refused_by_name(self) -> None:
+        self.write("there.txt", "kept")
         for extra, status, words in (
             (("wind", "rail.toml", "T"), 2, "no wound component 'T'"),
-            (("wind", "rail.toml", "L", "--by", "beauty"), 2, "no criterion 'beauty'"),
+            (("wind", "rail.toml", "L", "--by", "beauty"), 2, "--by beauty: valid names"),
             (("wind", "rail.toml", "L", "--set", "wound.L.core=PQ 26/52"), 2, "nearest valid name: PQ 2"),
             (("wind", "rail.toml", "L", "--set", "wound.L.height=2mm"), 3, "too large"),
             (("wind", "rail.toml", "L", "--sheet", "L.pdf"), 2, "ends in .txt or .json"),
+            (("wind", "rail.toml", "L", "--section", "rail.toml"), 2, "ends in .json or .dxf"),
+            (("wind", "rail.toml", "L", "--sheet", "there.txt"), 2, "there.txt"),
             (("waves", "rail.toml", "--core", "L", "--figure", "x.png"), 2, "gap"),
         ):
             with self.subTest(words):
                 done = self.run_command(*extra, status=status)
                 self.assertIn(words, done.stderr)
         self.assertFalse((self.folder / "L.pdf").exists())
+        self.assertEqual((self.folder / "there.txt").read_text(encoding="utf-8"), "kept")
 
     def test_a_list_of_ones_own(self) -> None:
         self.write(

@@ -64,31 +64,29 @@ def wind(
 
     What the file fixes under [wound.NAME] stays; where nothing is left open it is shown in detail.
     """
-    from jump_lane.library.winding import (
-        WindResult,
-        WoundDesign,
-        is_settled,
-        wound,
-        write_section,
-        write_sheet,
-    )
-    from jump_lane.library.winding import wind as find
+    from jump_lane.files import require_apart, require_free
+    from jump_lane.library import winding
 
     require_outputs(file, table, figure, overwrite)
+    for path, endings in ((sheet, winding.SHEETS), (section, winding.SECTIONS)):
+        if path is not None:
+            winding.require_ending(path, endings)
+            require_free(path, overwrite)
+    require_apart((file,), (sheet, section, figure, *(table or [])))
     case = load_case(file, catalogue, changes)
-    result: WindResult | WoundDesign
-    if is_settled(case, component):
-        result = design = wound(case, component)
+    result: winding.WindResult | winding.WoundDesign
+    if winding.is_settled(case, component):
+        result = design = winding.wound(case, component)
     else:
         with progress("cores") as watch:
-            found = find(case, component, by=by, count=max(count, number or 1), watch=watch)
+            found = winding.wind(case, component, by=by, count=max(count, number or 1), watch=watch)
         design = found.design(number or 1)
         result = found if number is None else design
     if sheet is not None:
-        write_sheet(design, sheet, overwrite)
+        winding.write_sheet(design, sheet, overwrite)
         note(f"wrote {sheet}")
     if section is not None:
-        write_section(design, section, overwrite)
+        winding.write_section(design, section, overwrite)
         note(f"wrote {section}")
     if write:
         note(f"wrote {component} into {file}" if design.write(file) else f"{file} already has this design")

@@ -124,8 +124,7 @@ class ResponseResult(Result):
         """Return the responses over frequency."""
         from jump_lane.report.responses import answers_figure
 
-        spec = self.converter.spec
-        return answers_figure(self.found, spec.title or self.converter.design.page.title)
+        return answers_figure(self.found, self.converter.design.title)
 
 
 @takes_converter

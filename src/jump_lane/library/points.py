@@ -246,7 +246,7 @@ def settings_text(path: Path, simulation: Simulation) -> str:
 
 def point_title(design: Design, control: float) -> str:
     """Return in words which operating point this is, the load as the file has it."""
-    name = design.spec.title or design.page.title
+    name = design.title
     symbol = design.page.control.symbol
     return (
         f"{name}: {show(design.inputs[0], 'V')} in, {load_words(design)}, "

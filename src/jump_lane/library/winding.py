@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from jump_lane.errors import InputError, NoResultError, nearest
+from jump_lane.errors import InputError, NoResultError
 from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Converter, takes_converter
 from jump_lane.library.result import Result, Watch
@@ -25,6 +25,9 @@ if TYPE_CHECKING:
     from jump_lane.magnetics.sheet import Sheet
     from jump_lane.study.check import Check
 
+SECTIONS, SHEETS = (".json", ".dxf"), (".txt", ".json")
+"""Endings of files with a cross-section and with a winding sheet."""
+
 RANKED = "loss=1,volume=1"
 """What designs are ranked by unless something else is asked."""
 
@@ -36,6 +39,8 @@ class WoundDesign(Result):
     converter: Converter
     asked: Asked
     found: Proven
+    known: str = ""
+    """What the check of the converter with this component says, where it was run already."""
 
     def view(self) -> View:
         """Return every value with its formula, losses at every corner, verdicts, and the winding sheet."""
@@ -55,7 +60,7 @@ class WoundDesign(Result):
     @cached_property
     def judgement(self) -> str:
         """What the check of the converter with this component says, in words."""
-        return judgement(put_back(self.converter, self.asked, self.found))
+        return self.known or judgement(put_back(self.converter, self.asked, self.found))
 
     @property
     def section(self) -> list[Shape]:
@@ -78,7 +83,7 @@ class WoundDesign(Result):
         """Return the cross-section to scale, losses, and the path of each corner on the curve of the material."""
         from jump_lane.report.wound_figure import wound_figure
 
-        title = self.converter.unwound.title or self.converter.design.page.title
+        title = self.converter.design.title
         return wound_figure(title, self.asked, self.found)
 
     def write(self, path: Path) -> bool:
@@ -113,7 +118,8 @@ class WindResult(Result):
         """
         if not 1 <= number <= len(self.choice.designs):
             raise InputError(f"design {number}: the list has {len(self.choice.designs)}")
-        return WoundDesign(self.converter, self.choice.asked, self.choice.designs[number - 1])
+        found, known = self.choice.designs[number - 1], self.judgements[number - 1]
+        return WoundDesign(self.converter, self.choice.asked, found, known)
 
     def view(self) -> View:
         """Return the list of designs, and how many combinations fell out for which reason."""
@@ -133,7 +139,7 @@ class WindResult(Result):
         """Return loss over volume of all designs of the search, those that nothing beats in both marked."""
         from jump_lane.report.wound_figure import pareto_figure
 
-        title = self.converter.unwound.title or self.converter.design.page.title
+        title = self.converter.design.title
         return pareto_figure(title, self.choice)
 
 
@@ -155,35 +161,6 @@ def judgement(found: Check | str) -> str:
     return f"no result: {found}" if isinstance(found, str) else summary(found)
 
 
-def weights_of(by: str | Mapping[str, float]) -> dict[str, float]:
-    """Read what designs are ranked by, such as ``loss`` or ``loss=1,volume=0.5``.
-
-    Raises
-    ------
-    InputError
-        If there is no such criterion, or a weight is no number.
-    """
-    from jump_lane.magnetics.search import CRITERIA
-
-    given = by if isinstance(by, Mapping) else dict(_weight(part) for part in by.split(",") if part.strip())
-    for name, weight in given.items():
-        if name not in CRITERIA:
-            raise InputError(f"by: no criterion {name!r}; {nearest(name, CRITERIA)}")
-        if not 0.0 <= weight < float("inf"):
-            raise InputError(f"by: {name}={weight:g}; expected a weight of at least 0")
-    if not any(given.values()):
-        raise InputError("by: expected a criterion, such as loss=1,volume=1")
-    return dict(given)
-
-
-def _weight(part: str) -> tuple[str, float]:
-    name, equals, weight = part.partition("=")
-    try:
-        return name.strip(), float(weight) if equals else 1.0
-    except ValueError:
-        raise InputError(f"by: {part.strip()!r}; expected a weight, such as {name.strip()}=0.5") from None
-
-
 def _asked(converter: Converter, component: str) -> Asked:
     from jump_lane.magnetics.asked import asked_of
     from jump_lane.topologies.design import derive
@@ -200,7 +177,7 @@ def wind(
     converter: Converter,
     component: str,
     *,
-    by: str | Mapping[str, float] = RANKED,
+    by: str = RANKED,
     count: int = 10,
     watch: Watch | None = None,
 ) -> WindResult:
@@ -228,8 +205,10 @@ def wind(
         If none holds every limit; it says how many fell out for which reason.
     """
     from jump_lane.magnetics.choice import choose
+    from jump_lane.magnetics.search import CRITERIA
+    from jump_lane.study.pick import goals
 
-    weights = weights_of(by)
+    weights = goals(by, CRITERIA)
     asked = _asked(converter, component)
     try:
         found = choose(asked, weights, count, watch)
@@ -305,11 +284,13 @@ def write_section(design: WoundDesign, path: str | os.PathLike[str], overwrite: 
     InputError
         On another ending, or if the file exists.
     """
+    from jump_lane.files import write_whole
     from jump_lane.magnetics.section import data, dxf
     from jump_lane.report.text import json_text
 
-    makers = {".json": lambda: json_text(data(design.section)), ".dxf": lambda: dxf(design.section)}
-    _write(Path(path), makers, overwrite)
+    target = require_ending(path, SECTIONS)
+    text = dxf(design.section) if target.suffix.lower() == ".dxf" else json_text(data(design.section))
+    write_whole(target, text, overwrite)
 
 
 def write_sheet(design: WoundDesign, path: str | os.PathLike[str], overwrite: bool = False) -> None:
@@ -320,18 +301,24 @@ def write_sheet(design: WoundDesign, path: str | os.PathLike[str], overwrite: bo
     InputError
         On another ending, or if the file exists.
     """
+    from jump_lane.files import write_whole
     from jump_lane.report.text import json_text
     from jump_lane.report.wound import sheet_text
 
-    makers = {".txt": lambda: sheet_text(design.sheet), ".json": lambda: json_text(design.sheet.data())}
-    _write(Path(path), makers, overwrite)
+    target = require_ending(path, SHEETS)
+    text = sheet_text(design.sheet) if target.suffix.lower() == ".txt" else json_text(design.sheet.data())
+    write_whole(target, text, overwrite)
 
 
-def _write(path: Path, makers: Mapping[str, Callable[[], str]], overwrite: bool) -> None:
-    """Write a file of the kind that its ending says."""
-    from jump_lane.files import write_whole
+def require_ending(path: str | os.PathLike[str], endings: Sequence[str]) -> Path:
+    """Return a path that ends in one of some ways.
 
-    maker = makers.get(path.suffix.lower())
-    if maker is None:
-        raise InputError(f"{path}: expected a name that ends in {' or '.join(makers)}")
-    write_whole(path, maker(), overwrite)
+    Raises
+    ------
+    InputError
+        If it does not.
+    """
+    target = Path(path)
+    if target.suffix.lower() not in endings:
+        raise InputError(f"{target}: expected a name that ends in {' or '.join(endings)}")
+    return target

@@ -10,6 +10,9 @@ from functools import cached_property
 from jump_lane.catalogue.magnetic import Bobbin, Core, CoreMaterial, Wire
 from jump_lane.magnetics.reluctance import Gap
 
+BUNDLE = 1.155
+"""Diameter of a bundle of round strands over that of one times the root of their number."""
+
 GRADES = {1: "overall", 2: "overall_2", 3: "overall_3", 0: "triple"}
 """Which diameter a grade of insulation has; 0 is triple-insulated."""
 
@@ -52,7 +55,7 @@ class Winding:
             return self.wire.thickness
         assert self.wire.diameter is not None
         if self.wire.form == "litz":
-            return self.wire.diameter * 1.155 * math.sqrt(self.wire.strands)
+            return self.wire.diameter * BUNDLE * math.sqrt(self.wire.strands)
         return self.wire.diameter
 
 

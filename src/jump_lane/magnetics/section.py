@@ -11,6 +11,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from jump_lane.magnetics.copper import gaps_of
+from jump_lane.magnetics.design import BUNDLE
 from jump_lane.magnetics.proof import Proven
 
 
@@ -180,37 +181,22 @@ def _layer_name(shape: Shape) -> str:
 
 
 def shares(found: Proven) -> dict[str, float]:
-    """Return which parts of the window copper, insulation and air take, bobbin and margins being insulation."""
-    core = found.wound.core
-    whole = core.window_width * core.window_height
-    area = {"copper": 0.0, "enamel": 0.0, "insulation": 0.0, "margin": 0.0, "bobbin": 0.0}
-    for s in section(found):
-        if s.what in area:
-            area[s.what] += s.width * s.height * (0.25 * math.pi if s.kind == "circle" else 1.0)
-    copper = sum(_copper_share(found, k) for k in range(len(found.wound.windings)))
-    outer = area["enamel"] + sum(
-        s.width * s.height for s in section(found) if s.what == "copper" and s.kind == "rectangle"
+    """Return which parts of the window copper, insulation and air take; bobbin and margins are insulation, and so is what litz has
+    between its strands."""
+    core, shapes = found.wound.core, section(found)
+    litz = {w.name for w in found.wound.windings if w.wire.form == "litz"}
+    copper = sum(_area(s) / (BUNDLE**2 if s.winding in litz else 1.0) for s in shapes if s.what == "copper")
+    wires = sum(
+        _area(s) for s in shapes if s.what == "enamel" or (s.what == "copper" and s.kind == "rectangle")
     )
-    insulation = outer - copper + area["insulation"] + area["margin"] + area["bobbin"]
+    other = sum(_area(s) for s in shapes if s.what in ("insulation", "margin", "bobbin"))
+    whole = core.window_width * core.window_height
     return {
         "copper": copper / whole,
-        "insulation": max(insulation, 0.0) / whole,
-        "air": 1.0 - (copper + max(insulation, 0.0)) / whole,
+        "insulation": (wires + other - copper) / whole,
+        "air": 1.0 - (wires + other) / whole,
     }
 
 
-def _copper_share(found: Proven, k: int) -> float:
-    """Return the copper section of a winding in the window [m²]; of litz that of its strands."""
-    winding = found.wound.windings[k]
-    own = [s for s in section(found) if s.what == "copper" and s.winding == winding.name]
-    if winding.wire.form == "litz":
-        assert winding.wire.diameter is not None
-        return (
-            winding.turns
-            * winding.parallel
-            * winding.wire.strands
-            * 0.25
-            * 3.141592653589793
-            * winding.wire.diameter**2
-        )
-    return sum(s.width * s.height * (0.25 * math.pi if s.kind == "circle" else 1.0) for s in own)
+def _area(shape: Shape) -> float:
+    return shape.width * shape.height * (0.25 * math.pi if shape.kind == "circle" else 1.0)

@@ -150,7 +150,7 @@ def angles_figure(
     """Draw power, rms current of the leading switch and soft switching over two angles, operating points marked."""
     design = work.design
     volts = f"{show(design.inputs[0], 'V')} to {show(design.sheet['V_o'].worst, 'V')}"
-    figure = sheet(f"{design.spec.title or design.page.title}: {volts}, simulated at fixed angles")
+    figure = sheet(f"{design.title}: {volts}, simulated at fixed angles")
     by, asked = {s.at: s for s in spots}, design.sheet["P_o"].worst
 
     def table(value: Callable[[Spot], float]) -> Any:

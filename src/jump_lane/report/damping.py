@@ -58,6 +58,6 @@ def damping_figure(found: Comparison) -> Any:
     currents = []
     seen = found.quiet.waveforms(("R_d.i",), 4000)
     currents.append(Curve("_current", seen.time.tolist(), seen.signals["R_d.i"].tolist(), "A"))
-    title = f"{found.design.spec.title or found.design.page.title}: ringing of {found.damped.device}"
+    title = f"{found.design.title}: ringing of {found.damped.device}"
     panels = {f"voltage of {found.damped.device} [V]": curves, "current of R_d [A]": currents}
     return curves_figure(title, panels, ("time", "s"), False)

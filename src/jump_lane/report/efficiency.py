@@ -155,7 +155,7 @@ def efficiency_columns(work: Work, points: list[Measured]) -> Columns:
 def efficiency_figure(work: Work, points: list[Measured]) -> Any:
     """Draw curves of efficiency, loss and highest temperature, or a map."""
     found = [p for p in points if not p.mission]
-    title = f"{work.design.spec.title or work.design.page.title}: efficiency"
+    title = f"{work.design.title}: efficiency"
     if work.over == "map":
         table = {(p.at[1], p.at[0]): 100.0 * p.efficiency for p in found}
         crossed = [(p.at[1], p.at[0]) for p in found if p.broken or p.failure]

@@ -126,9 +126,7 @@ def gain_columns(places: Sequence[Place]) -> Columns:
 def gain_figure(work: GainWork, places: Sequence[Place], held: Sequence[Held]) -> Any:
     """Draw exact gains over f/f_0, the first harmonic thin behind, the range of the design and its corners."""
     design, f_0 = work.design, work.design.sheet["f_0"].worst
-    figure = sheet(
-        f"{design.spec.title or design.page.title}: gain over frequency at {show(design.at().inputs[0], 'V')}"
-    )
+    figure = sheet(f"{design.title}: gain over frequency at {show(design.at().inputs[0], 'V')}")
     axes = figure.add_axes((0.075, 0.09, 0.735, 0.82))
     needed = [h.gain for h in held]
     low, high = work.frequencies[0] / f_0, work.frequencies[-1] / f_0

@@ -30,7 +30,7 @@ POINTS, FROM, UP_TO = 500, 1e-4, 0.499
 def loop_figure(found: LoopDesign, closed: Closed, step: Journey | None) -> Any:
     """Draw gain and phase with crossover, margins and what is asked; Nyquist plot, multipliers, and a load step."""
     stage = found.nominal
-    figure = sheet(f"{found.design.spec.title or found.design.page.title}: the loop at {stage.words}")
+    figure = sheet(f"{found.design.title}: the loop at {stage.words}")
     f = np.geomspace(max(FROM * closed.sampling, 1.0), UP_TO * closed.sampling, POINTS)
     gain = closed.gain(f)
     _bode(Bode(figure, 0.075, 0.505), found, f, gain)

@@ -230,7 +230,7 @@ def losses_columns(budget: Budget) -> Columns:
 def losses_figure(design: Design, budget: Budget) -> Any:
     """Draw the losses as stacked bars, one for each part, one colour for each mechanism."""
     groups = grouped(budget)
-    title = design.spec.title or design.page.title
+    title = design.title
     figure = sheet(
         f"{title}: {percent(budget.efficiency)} at {show(budget.v_in, 'V')}, {show(budget.i_o, 'A')}"
     )

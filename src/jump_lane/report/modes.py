@@ -96,5 +96,5 @@ def modes_figure(found: ModeMap) -> Any:
     panels = {"input voltage [V]": [*edges, *points]}
     if duty:
         panels[f"{control.symbol} [{control.unit}]" if control.unit else control.symbol] = duty
-    title = f"{found.design.spec.title or found.design.page.title}: conduction modes"
+    title = f"{found.design.title}: conduction modes"
     return curves_figure(title, panels, ("load current", "A"), True)

@@ -134,7 +134,7 @@ AROUND = 12
 
 def transient_figure(run: Journey) -> Any:
     """Draw envelopes of output, inductor current and control over the whole run, and every edge about the largest events."""
-    title = run.stage.design.spec.title or run.stage.design.page.title
+    title = run.stage.design.title
     figure = sheet(f"{title}: {show(run.passage.time, 's')} over time")
     strip = run.passage.strip
     panels = [(HELD, "output")] + [(f"{n}.i", f"current of {n}") for n in run.stage.inductors[:1]]

@@ -22,19 +22,8 @@ def list_view(choice: Choice, judgements: tuple[str, ...], name: str) -> View:
     rows = tuple(_row(k, p) for k, p in enumerate(choice.designs, start=1))
     marks = tuple("faint" if any(not v.holds for v in judged(asked, p)) else "" for p in choice.designs)
     heads: tuple[str, ...] = (
-        "",
-        "core",
-        "material",
-        "turns",
-        "gap>",
-        "wire",
-        "loss>",
-        "core>",
-        "rise>",
-        "B>",
-        "fill>",
-        "L>",
-    )
+        "", "core", "material", "turns", "gap>", "wire", "loss>", "core>", "rise>", "B>", "fill>", "L>",
+    )  # fmt: skip
     heads += ("leakage>",) if len(asked.coil.windings) > 1 else ()
     fallen = Table(
         "Fell out",

@@ -8,6 +8,7 @@ import numpy as np
 
 from jump_lane.magnetics.asked import Asked
 from jump_lane.magnetics.choice import Choice
+from jump_lane.magnetics.conductors import front
 from jump_lane.magnetics.design import Wound
 from jump_lane.magnetics.magnetisation import flux_curve
 from jump_lane.magnetics.proof import Proven
@@ -222,7 +223,7 @@ def pareto_figure(title: str, choice: Choice) -> Any:
         alpha=0.35,
         label="best of each core, turns, material and order",
     )
-    best = front(volume, loss)
+    best = front(volume, loss[None], None)
     axes.plot(
         volume[best], loss[best], "-", color=COLOURS[1], lw=1.2, label="nothing is smaller and loses less"
     )
@@ -260,10 +261,3 @@ def pareto_figure(title: str, choice: Choice) -> Any:
     axes.set_ylabel("loss at the worst corner [W]", fontsize=9, color=INK)
     axes.legend(loc="upper right", fontsize=8, frameon=False)
     return figure
-
-
-def front(first: np.ndarray, second: np.ndarray) -> np.ndarray:
-    """Return which points nothing beats in both, in ascending order of the first."""
-    order = np.lexsort((second, first))
-    best = np.minimum.accumulate(second[order])
-    return np.asarray(order[np.concatenate([[True], second[order][1:] < best[:-1]])])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
@@ -102,23 +103,27 @@ def _product(counts: Iterator[int]) -> int:
     return total
 
 
-def goals(text: str) -> dict[str, float]:
-    """Read what to rank by: ``loss``, or a sum such as ``loss=1,temperature=0.02,cost=0.5``.
+def goals(text: str, known: Sequence[str] = GOALS) -> dict[str, float]:
+    """Read what to rank by: ``loss``, or several with weights such as ``loss=1,temperature=0.02,cost=0.5``.
 
     Raises
     ------
     InputError
-        Saying what was expected.
+        If one is not known, a weight is no number of at least 0, or all of them are 0.
     """
     found = {}
     for term in text.split(","):
         name, given, weight = (t.strip() for t in term.partition("="))
-        if name not in GOALS:
-            raise InputError(f"--by {text}: {nearest(name, GOALS)}")
+        if name not in known:
+            raise InputError(f"--by {text}: {nearest(name, known)}")
         try:
             found[name] = float(weight) if given else 1.0
         except ValueError:
             raise InputError(f"--by {text}: {weight!r} is not a number") from None
+        if not 0.0 <= found[name] < math.inf:
+            raise InputError(f"--by {text}: {weight}; expected a weight of at least 0")
+    if not any(found.values()):
+        raise InputError(f"--by {text}: every weight is 0; expected one above")
     return found
 
 

@@ -93,7 +93,7 @@ class Sweep:
     @property
     def title(self) -> str:
         """What is swept."""
-        return self.design.spec.title or self.design.page.title
+        return self.design.title
 
     @property
     def symbol(self) -> str:

@@ -83,6 +83,11 @@ class Design:
         """Number of input voltages and of loads."""
         return len(self.inputs), len(self.loads)
 
+    @property
+    def title(self) -> str:
+        """What it is called: as its file says, or by its topology."""
+        return self.spec.title or self.page.title
+
     @cached_property
     def control(self) -> Control:
         """What holds the output, within the range that this design leaves it."""
