@@ -303,6 +303,8 @@ class Commands(CommandCase):
             "wind", "rail.toml", "L", "--figure", "all.png", "--table", "all.csv", "--json"
         )
         data = json.loads(done.stdout)
+        listed = self.run_command("wind", "rail.toml", "L").stdout
+        self.assertTrue(all(len(line) <= 120 for line in listed.splitlines()))
         self.assertEqual(data["component"], "L")
         self.assertGreater(len(data["designs"]), 2)
         self.assertIn("loss [W]", (self.folder / "all.csv").read_text(encoding="utf-8").splitlines()[0])
@@ -341,6 +343,8 @@ class Commands(CommandCase):
         done = self.run_command("wind", "dock.toml", "T", "--list", "1", "--write", "--json")
         design = json.loads(done.stdout)["designs"][0]
         self.assertIn("|", design["order"])
+        shown = self.run_command("wind", "dock.toml", "T", "--set", "wound.T.core=ETD 54/28/19").stdout
+        self.assertTrue(all(len(line) <= 120 for line in shown.splitlines()))
         self.assertTrue(all(58e-6 <= v <= 71e-6 * 1.001 for v in design["leakage"].values()))
         self.run_command("check", "dock.toml")
 

@@ -15,6 +15,9 @@ EMISSIVITY, BOLTZMANN = 0.9, 5.670374419e-8
 CONVECTION = 1.42
 """W/(m²·K) at 1 K over 1 m."""
 
+HEADS = 1.6
+"""How far both winding heads together stand out of the core, in widths of the window: it is filled to four fifths."""
+
 CONDUCTIVITY = 0.3
 """Of a winding across its layers [W/(m·K)]; 0.2 to 0.5 are usual."""
 
@@ -23,7 +26,7 @@ ABSOLUTE = 273.15
 
 def surface(core: Core) -> float:
     """Return the surface that gives heat off [m²]: that of the block around core and winding heads, without its foot."""
-    w, d, h = core.width, max(core.depth, core.leg_depth + 1.6 * core.window_width), core.height
+    w, d, h = core.width, max(core.depth, core.leg_depth + HEADS * core.window_width), core.height
     return 2.0 * h * (w + d) + w * d
 
 

@@ -30,6 +30,9 @@ Real = float | Array
 Place = Literal["leg", "spacer"]
 """Where a gap is: ground into the wound leg, or a spacer that makes one in every leg."""
 
+WHOLE = 1.1
+"""A leg with a hole, or with rounded edges, counts with no more than that times the effective area."""
+
 STEPS = 12
 """Steps towards the gap of an inductance; each leaves a tenth of the error or less."""
 
@@ -92,7 +95,7 @@ def gap_reluctance(core: Core, length: Real, number: int = 1, place: Place = "le
 def leg_area(core: Core) -> float:
     """Return the section of the wound leg [m²]; of a leg with a hole, or rounded, no more than the effective one allows."""
     full = core.leg_width * core.leg_depth * (math.pi / 4.0 if core.leg == "round" else 1.0)
-    return min(full, 1.1 * core.area)
+    return min(full, WHOLE * core.area)
 
 
 def core_reluctance(core: Core, permeability: Real) -> Array:

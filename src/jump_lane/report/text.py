@@ -128,7 +128,8 @@ def _rich_table(table: Table) -> Any:
     ]
     for k in shown:
         heading = table.columns[k]
-        widest = max(len(heading.rstrip("<>")), *(len(_joined(row[k])) for row in table.rows), 0)
+        lines = (line for row in table.rows for line in _joined(row[k]).splitlines())
+        widest = max(len(heading.rstrip("<>")), *map(len, lines), 0)
         right, whole = heading.endswith(">"), heading.endswith((">", "<"))
         found.add_column(
             Text(harmless(heading.rstrip("<>"))),

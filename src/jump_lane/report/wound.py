@@ -7,6 +7,7 @@ from typing import Any
 from jump_lane.judge.verdict import Verdict
 from jump_lane.magnetics.asked import Asked
 from jump_lane.magnetics.choice import Choice, judged, notes_on
+from jump_lane.magnetics.design import Winding
 from jump_lane.magnetics.proof import Proven
 from jump_lane.magnetics.section import shares
 from jump_lane.magnetics.sheet import Sheet, gap_words, wire_words
@@ -21,10 +22,10 @@ def list_view(choice: Choice, judgements: tuple[str, ...], name: str) -> View:
     asked = choice.asked
     rows = tuple(_row(k, p) for k, p in enumerate(choice.designs, start=1))
     marks = tuple("faint" if any(not v.holds for v in judged(asked, p)) else "" for p in choice.designs)
-    heads: tuple[str, ...] = (
-        "", "core", "material", "turns", "gap>", "wire", "loss>", "core>", "rise>", "B>", "fill>", "L>",
+    alone = len(asked.coil.windings) == 1
+    heads = (
+        "", "core", "material<", "turns>", "gap>", "wire<", "loss>", "core>" if alone else "leakage>", "rise>", "B>", "fill>", "L>",
     )  # fmt: skip
-    heads += ("leakage>",) if len(asked.coil.windings) > 1 else ()
     fallen = Table(
         "Fell out",
         ("because of", "combinations>"),
@@ -53,19 +54,23 @@ def list_view(choice: Choice, judgements: tuple[str, ...], name: str) -> View:
 
 
 def _row(number: int, p: Proven) -> tuple[str, ...]:
+    """Return a line of the list: beside the loss that of the core, or where there are several windings the leakage."""
     wound = p.wound
-    leakage = (show(max(p.leakage.values()), "H"),) if p.leakage else ()
+    beside = show(max(p.leakage.values()), "H") if p.leakage else show(float(p.core[p.worst]), "W")
+    turns, wires = ("\n".join(each) for each in (map(str, wound.turns), map(_wire_of, wound.windings)))
     return (
-        str(number), wound.core.part, wound.material.part.removeprefix("sample-"), ":".join(map(str, wound.turns)),
-        show(wound.gap.length, "m") if wound.gap.length else "–", _wires(p), show(p.loss, "W"), show(float(p.core[p.worst]), "W"),
-        f"{p.rise:.1f} K", f"{1e3 * p.density:.0f} mT", f"{100.0 * p.fill:.0f} %", show(p.inductance, "H"), *leakage,
+        str(number), wound.core.part, wound.material.part.removeprefix("sample-"), turns,
+        f"{1e6 * wound.gap.length:.0f} µm" if wound.gap.length else "–", wires, show(p.loss, "W"), beside,
+        f"{p.rise:.0f} K", f"{1e3 * p.density:.0f} mT", f"{100.0 * p.fill:.0f} %", show(p.inductance, "H"),
     )  # fmt: skip
 
 
 def _wires(p: Proven) -> str:
-    return ", ".join(
-        f"{w.parallel}× {w.wire.part}" if w.parallel > 1 else w.wire.part for w in p.wound.windings
-    )
+    return ", ".join(_wire_of(w) for w in p.wound.windings)
+
+
+def _wire_of(winding: Winding) -> str:
+    return f"{winding.parallel}× {winding.wire.part}" if winding.parallel > 1 else winding.wire.part
 
 
 def design_data(asked: Asked, p: Proven) -> dict[str, Any]:
