@@ -7,9 +7,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from jump_lane.control import integral, three, two
-from jump_lane.control.margins import Gain
+from jump_lane.control.average import Inner
+from jump_lane.control.margins import Gain, remembered
 from jump_lane.control.modulator import FIXED, Modulator
-from jump_lane.control.network import REFERENCE, Network
+from jump_lane.control.network import REFERENCE, Network, response
 from jump_lane.control.stage import SOURCE, Stage
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.errors import InputError, nearest
@@ -56,6 +57,8 @@ class Analogue:
         Ramp of slope compensation [V/s].
     nominal
         Input voltage at which the ramp is as given [V].
+    inner
+        The current amplifier, where average current is controlled.
     """
 
     loop: Loop
@@ -63,11 +66,12 @@ class Analogue:
     values: Mapping[str, float]
     slope: float = 0.0
     nominal: float = 0.0
+    inner: Inner | None = None
 
     @property
-    def peak(self) -> bool:
-        """Whether the current of the switch ends the pulse."""
-        return self.loop.peak is not None
+    def nested(self) -> bool:
+        """Whether there is a current loop inside."""
+        return self.loop.peak is not None or self.inner is not None
 
     def with_values(self, values: Mapping[str, float]) -> Analogue:
         """Return the same with other values."""
@@ -87,7 +91,7 @@ class Analogue:
             )
         # the source stands upside down
         feed = (f"{SOURCE}.v", -1.0 / self.nominal) if loop.feed_forward else None
-        return Modulator(loop.ramp, feed, most=loop.longest)
+        return Modulator(loop.ramp, feed, most=loop.longest, inner=self.inner)
 
     def close(self, stage: Stage) -> SteadyState:
         """Return the steady state of a stage under it.
@@ -99,7 +103,7 @@ class Analogue:
         """
         modulator = self.modulator(stage)
         dynamics = self.network.dynamics(self.values, stage.held)
-        rest = dynamics.rest(modulator.command(stage.open), stage.target)
+        rest = modulator.rest(dynamics, stage.open, stage.target)
         return stage.closed(modulator.law(dynamics, {REFERENCE: self.values["V_ref"]}), rest)
 
     def plant(self, stage: Stage) -> Gain:
@@ -110,13 +114,29 @@ class Analogue:
         NoResultError
             If there is no steady state.
         """
-        if not self.peak:
+        if not self.nested:
             ramp = self.ramp(stage.v_in)
             return lambda frequencies: stage.plant(frequencies) / ramp
         modulator = self.modulator(stage)
         law = modulator.law(FIXED, {"v_c": modulator.command(stage.open)})
-        responses = Responses(stage.closed(law, {}))
+        rest = modulator.rest(FIXED, stage.open, stage.target)
+        responses = Responses(stage.closed(law, rest))
         return lambda frequencies: responses.analyser("v_c", ("held",), frequencies)["held"]
+
+    def outer(self, stage: Stage) -> Gain:
+        """Return the loop gain opened at the output of the outer amplifier, the current loop closed, as an analyser measures it.
+
+        Raises
+        ------
+        NoResultError
+            If there is no steady state.
+        """
+        assert self.inner is not None
+        place = stage.i, stage.j
+        if place not in self.inner.plants:
+            self.inner.plants[place] = remembered(self.plant(stage))
+        plant, dynamics = self.inner.plants[place], self.network.dynamics(self.values, stage.held)
+        return lambda frequencies: -plant(frequencies) * response(dynamics, stage.held, frequencies)
 
 
 def given(loop: Loop) -> dict[str, float]:

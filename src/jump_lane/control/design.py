@@ -12,12 +12,14 @@ from jump_lane.control.analogue import (
     Analogue,
     derived,
     falling_slope,
+    given,
     network_of,
     preferred,
     require_reference,
     require_values,
     values_of,
 )
+from jump_lane.control.average import designed
 from jump_lane.control.digital import Gains, Sampled, gains_for, slowly
 from jump_lane.control.loops import AnyLoop, Proof, close, prove
 from jump_lane.control.margins import Gain, margins
@@ -143,7 +145,7 @@ def design_loop(design: Design, fitted: bool = True) -> LoopDesign:
     """
     places = corners(design)
     loop = loop_of(design, places.nominal)
-    maker = _Maker(loop, places, _maker(loop, places), fitted)
+    maker = _Maker(loop, places, _maker(loop, places, fitted), fitted)
     found, proofs = maker.everywhere(loop.crossover) if loop.crossover is not None else maker.fastest()
     return LoopDesign(design, places, maker.bought(found.loop), found.sheet, found.hinder, proofs)
 
@@ -211,15 +213,16 @@ class _Maker:
         return min(tried, key=lambda t: _off(t, crossover, phase))
 
     def fastest(self) -> Proven:
-        """Return the loop with the highest crossover whose margins hold at all corners; the slowest tried if none does."""
-        above = math.nan
+        """Return the loop with the highest crossover whose margins hold at all corners; that with the most phase if none does."""
+        above, tried = math.nan, []
         for f in np.geomspace(HIGHEST, LOWEST, TRIED) * self.sampling:
             good = self.everywhere(float(f))
             if self._holds(good):
                 break
+            tried.append(good)
             above = float(f)
         else:
-            return good
+            return max(tried, key=lambda t: min(p.margins.phase if p.stable else -180.0 for p in t[1]))
         if not math.isfinite(above):
             return good
         low, high = good[0].crossover, above
@@ -260,13 +263,15 @@ def _off(found: _Try, crossover: float, phase: float) -> float:
     return unstable + abs(math.log(found.crossover / crossover)) + max(phase - found.phase, 0.0) / 30.0
 
 
-def _maker(loop: Loop, places: Corners) -> Callable[[float, float], _Try]:
+def _maker(loop: Loop, places: Corners, fitted: bool) -> Callable[[float, float], _Try]:
     stage = places.nominal
     if loop.kind == "digital":
         return lambda crossover, margin: _digital(loop, stage, crossover, margin)
     peak = loop.peak
     slope = 0.0 if peak is None else peak.slope * falling_slope(places.every, peak.sense)
-    start = Analogue(loop, network_of(loop), {}, slope, stage.v_in)
+    known = given(loop)
+    inner = None if loop.average is None else designed(loop, stage, {s: known[s] for s in ("A_0", "f_u")}, fitted)
+    start = Analogue(loop, network_of(loop), {}, slope, stage.v_in, inner)
     plant = start.plant(stage)
     return lambda crossover, margin: _analogue(start, plant, stage, crossover, margin)
 

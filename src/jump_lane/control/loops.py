@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.control.analogue import Analogue
 from jump_lane.control.digital import Controller, Sampled
-from jump_lane.control.margins import Margins, margins
+from jump_lane.control.margins import Gain, Margins, margins
 from jump_lane.control.stage import Complex, Stage
 from jump_lane.errors import NoResultError
 from jump_lane.operating.mode import simulated_mode
@@ -32,7 +33,7 @@ class Proof:
     margins
         Of the loop opened at the output of the amplifier (or of the controller).
     whole
-        Of the loop opened at the comparator, where peak current closes an inner one; the same otherwise.
+        Of the loop opened at the comparator, where a current closes an inner one; the same otherwise.
     multipliers
         Of the closed loop, the largest first.
     average
@@ -85,6 +86,8 @@ class Closed:
         """Return the loop gain, opened at the output of the amplifier or of the controller, (f,)."""
         if isinstance(self.loop, Sampled):
             return self.loop.gain(self.responses, frequencies)
+        if self.loop.inner is not None:
+            return self._outer(frequencies)
         return self.responses.opened.outer_gain(frequencies)
 
     def whole(self, frequencies: NDArray[np.float64]) -> Complex:
@@ -92,6 +95,11 @@ class Closed:
         if isinstance(self.loop, Sampled):
             return self.gain(frequencies)
         return self.responses.opened.loop_gain(frequencies)
+
+    @cached_property
+    def _outer(self) -> Gain:
+        assert isinstance(self.loop, Analogue)
+        return self.loop.outer(self.stage)
 
     @property
     def multipliers(self) -> Complex:
@@ -131,7 +139,7 @@ def prove(loop: AnyLoop, stage: Stage, special: str = "") -> Proof:
     try:
         closed = close(loop, stage)
         outer = margins(closed.gain, closed.sampling)
-        inner = margins(closed.whole, closed.sampling) if isinstance(loop, Analogue) and loop.peak else outer
+        inner = margins(closed.whole, closed.sampling) if isinstance(loop, Analogue) and loop.nested else outer
         recording = record(closed.state)
         mode = simulated_mode(stage.design.page, stage.point, recording)
         average = recording.measures(stage.held).average

@@ -20,6 +20,21 @@ LOWEST, POINTS = 1e-4, 700
 """Lowest frequency looked at, over the switching frequency, and how many."""
 
 
+def remembered(gain: Gain) -> Gain:
+    """Return a gain that keeps what it was on a grid, as `margins` asks for the same one of every loop around it."""
+    known: dict[bytes, Complex] = {}
+
+    def kept(frequencies: NDArray[np.float64]) -> Complex:
+        if len(frequencies) < POINTS:
+            return gain(frequencies)
+        key = frequencies.tobytes()
+        if key not in known:
+            known[key] = gain(frequencies)
+        return known[key]
+
+    return kept
+
+
 @dataclass(frozen=True)
 class Margins:
     """Stability margins.

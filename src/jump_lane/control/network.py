@@ -10,6 +10,9 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
+import numpy as np
+from numpy.typing import NDArray
+
 from jump_lane.circuit.law import ONE, Row
 from jump_lane.equations.sheet import Line
 
@@ -72,6 +75,22 @@ def add(*rows: Row) -> dict[str, float]:
 def times(row: Row, factor: float) -> dict[str, float]:
     """Return a row times a factor."""
     return {name: factor * value for name, value in row.items()}
+
+
+def in_place(row: Row, rows: Mapping[str, Row]) -> dict[str, float]:
+    """Return a row with others in place of what they are named by."""
+    return add(*(times(rows.get(name, {name: 1.0}), factor) for name, factor in row.items()))
+
+
+def response(dynamics: Dynamics, sensed: str, frequencies: NDArray[np.float64]) -> NDArray[np.complex128]:
+    """Return what a network puts out for a small signal that it senses, from its rates, (f,)."""
+    states = tuple(dynamics.rates)
+    rate = np.array([[dynamics.rates[k].get(n, 0.0) for n in states] for k in states])
+    into = np.array([[dynamics.rates[k].get(sensed, 0.0)] for k in states])
+    out = np.array([dynamics.command.get(n, 0.0) for n in states])
+    turning = 2j * math.pi * frequencies[:, None, None] * np.eye(len(states)) - rate
+    inside = np.linalg.solve(turning, np.broadcast_to(into, (len(frequencies), *into.shape)))
+    return np.asarray(out @ inside[..., 0].T + dynamics.command.get(sensed, 0.0))
 
 
 def operational(v: Mapping[str, float], sensed: str) -> Dynamics:

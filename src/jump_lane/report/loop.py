@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import numpy as np
@@ -16,6 +17,7 @@ from jump_lane.control.journey import Journey
 from jump_lane.control.loops import Closed, Proof
 from jump_lane.control.verdicts import accuracy, hertz_or_none, verdicts
 from jump_lane.equations.formula import pretty
+from jump_lane.equations.sheet import Sheet
 from jump_lane.judge.verdict import Verdict
 from jump_lane.quantities import show
 from jump_lane.report.bode import decibels, unwound
@@ -48,23 +50,29 @@ def _values(found: LoopDesign) -> Table:
         )
         return Table("Digital controller", ("symbol", "value>", "meaning"), rows)
     assert found.sheet is not None
-    rows_ = []
-    for value in found.sheet:
+    written = list(_written(found.sheet, found.loop.values))
+    if found.loop.inner is not None:
+        written += _written(found.loop.inner.sheet, {})
+    title = f"{found.loop.network.title[0].upper()}{found.loop.network.title[1:]}"
+    return Table(title, ("symbol", "derived>", "used>", "formula", "source"), tuple(written))
+
+
+def _written(sheet: Sheet, values: Mapping[str, float]) -> Iterator[tuple[str, ...]]:
+    """Yield the lines of a derivation, with the values that are used where these differ."""
+    for value in sheet:
         if value.line is None:
             continue
-        formula, _ = found.sheet.written(value)
-        used = found.loop.values.get(value.symbol, value.worst)
-        shown = show(used, value.unit) if abs(used - value.worst) > 1e-9 * abs(used) else ""
-        derived = show(value.required if value.required is not None else value.worst, value.unit)
-        rows_.append((pretty(value.symbol), derived, shown, formula, value.line.source))
-    title = f"{found.loop.network.title[0].upper()}{found.loop.network.title[1:]}"
-    return Table(title, ("symbol", "derived>", "used>", "formula", "source"), tuple(rows_))
+        formula, _ = sheet.written(value)
+        derived = value.required if value.required is not None else value.worst
+        used = values.get(value.symbol, value.worst)
+        shown = show(used, value.unit) if abs(used - derived) > 1e-9 * abs(used) else ""
+        yield pretty(value.symbol), show(derived, value.unit), shown, formula, value.line.source
 
 
 def _corners(found: LoopDesign) -> Table:
     special = [p.words[len(p.stage.words) :].lstrip(", ") for p in found.proofs]
-    peak = isinstance(found.loop, Analogue) and found.loop.peak
-    more = [("current loop>", [hertz_or_none(p.whole.crossover) for p in found.proofs])] if peak else []
+    nested = isinstance(found.loop, Analogue) and found.loop.nested
+    more = [("current loop>", [hertz_or_none(p.whole.crossover) for p in found.proofs])] if nested else []
     more += [("with", special)] if any(special) else []
     heads = (
         "input>", "load>", "mode", f"{found.design.control.symbol}>", "crossover>", "phase margin>", "gain margin>", "largest |λ|>",
@@ -124,7 +132,7 @@ def _notes(found: LoopDesign, name: str) -> list[str]:
     ]
     notes += [f"in the way: {found.hinder}"] if found.hinder else []
     notes += _about_average(found)
-    if isinstance(found.loop, Analogue) and found.loop.peak:
+    if found.loop.loop.peak is not None and isinstance(found.loop, Analogue):
         notes.append(f"slope compensation {show(found.loop.slope, 'V/s')}, at the comparator")
     step = "transient" if found.design.spec.event else "transient (with [[event]] tables)"
     notes.append(
@@ -167,6 +175,8 @@ def _data(found: LoopDesign, judged: list[Verdict], poles: list[tuple[str, compl
     elif found.sheet is not None:
         values = {v.symbol: found.loop.values[v.symbol] for v in found.sheet}
         values["slope"] = found.loop.slope
+        inner = found.loop.inner
+        values |= {} if inner is None else {v.symbol: v.worst for v in inner.sheet}
     return {
         "title": found.design.spec.title,
         "topology": found.design.page.name,

@@ -46,7 +46,7 @@ def _bode(bode: Bode, found: LoopDesign, f: NDArray[np.float64], gain: NDArray[n
     bode.draw(f, gain, 90.0, color=COLOURS[0], lw=1.7, label="loop, exact")
     bode.draw(f, found.loop.plant(stage)(f), 180.0, color=COLOURS[1], lw=1.2, label="power stage, exact")
     model = None if proof is None else averaged(stage, proof.mode)
-    if model is not None and isinstance(found.loop, Analogue) and not found.loop.peak:
+    if model is not None and isinstance(found.loop, Analogue) and not found.loop.nested:
         averages = model.gain(f) / found.loop.ramp(stage.v_in)
         bode.draw(f, averages, 180.0, color=INK, lw=0.9, ls="--", label="power stage, averaged model")
     if proof is not None:

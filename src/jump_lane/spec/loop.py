@@ -79,6 +79,30 @@ class Peak(Table):
     )
 
 
+class Average(Table):
+    """Average current control."""
+
+    sense: Annotated[Ohms, Field(gt=0.0)] = Field(
+        description="Volts that the current amplifier sees for each ampere of the inductor"
+    )
+    inductor: str | None = Field(
+        default=None, description="Inductor whose current is held; by default the first one of the converter"
+    )
+    crossover: Annotated[Hertz | None, Field(gt=0.0)] = Field(
+        default=None,
+        description="Crossover of the current loop; without it a part of the switching frequency",
+    )
+    share: Annotated[Ratio, Field(gt=0.0, le=0.4)] = Field(
+        default=0.15, description="That part of the switching frequency"
+    )
+    phase_margin: Annotated[Degrees, Field(gt=0.0, lt=90.0)] = Field(
+        default=60.0, description="Phase margin of the current loop aimed at"
+    )
+    resistor: Annotated[Ohms, Field(gt=0.0)] = Field(
+        default=10e3, description="Resistor from the sensed current into the current amplifier"
+    )
+
+
 class Digital(Table):
     """A sampled controller."""
 
@@ -119,7 +143,7 @@ class Digital(Table):
     )
 
 
-ANALOGUE = ("voltage", "peak-current")
+ANALOGUE = ("voltage", "peak-current", "average-current")
 
 BELONGS = {
     "network": ANALOGUE,
@@ -128,9 +152,10 @@ BELONGS = {
     "divider": ANALOGUE,
     "divider_tolerance": ANALOGUE,
     "reference": ANALOGUE,
-    "ramp": ("voltage",),
+    "ramp": ("voltage", "average-current"),
     "feed_forward": ("voltage",),
     "peak": ("peak-current",),
+    "average": ("average-current",),
     "digital": ("digital",),
 }
 """Kinds of loops that a key says something of."""
@@ -139,9 +164,10 @@ BELONGS = {
 class Loop(Table):
     """How the output is held: the loop and what is asked of it."""
 
-    kind: Literal["voltage", "peak-current", "digital"] = Field(
+    kind: Literal["voltage", "peak-current", "average-current", "digital"] = Field(
         default="voltage",
-        description="Pulse width against a ramp; peak current of the switch; or a sampled controller",
+        description="Pulse width against a ramp; peak current of the switch; average current of an inductor; or a sampled "
+        "controller",
     )
     network: Literal["integral", "type II", "type III"] = Field(
         default="type II",
@@ -149,6 +175,9 @@ class Loop(Table):
     )
     amplifier: Amplifier = Amplifier()
     peak: Peak | None = Field(default=None, description="Peak current control, where that is the kind")
+    average: Average | None = Field(
+        default=None, description="Average current control, where that is the kind"
+    )
     digital: Digital = Digital()
     crossover: Annotated[Hertz | None, Field(gt=0.0)] = Field(
         default=None, description="Crossover frequency wanted; without it as high as the margins allow"
@@ -197,6 +226,8 @@ class Loop(Table):
     def _consistent(self) -> Loop:
         if self.kind == "peak-current" and self.peak is None:
             raise ValueError("peak: expected, as kind = 'peak-current'; it takes at least sense")
+        if self.kind == "average-current" and self.average is None:
+            raise ValueError("average: expected, as kind = 'average-current'; it takes at least sense")
         for key, kinds in BELONGS.items():
             if key in self.model_fields_set and self.kind not in kinds:
                 raise ValueError(
