@@ -11,6 +11,7 @@ import typer
 from jump_lane.cli.options import (
     AsJson,
     Catalogues,
+    ClosedLoop,
     ConverterFile,
     Ideal,
     Overwrite,
@@ -18,6 +19,7 @@ from jump_lane.cli.options import (
     Set,
     TableFiles,
     load_case,
+    under_loop,
 )
 from jump_lane.cli.outputs import finish, progress, require_outputs
 from jump_lane.cli.render import note
@@ -175,6 +177,7 @@ def check(
     seed: Annotated[int, typer.Option(help="Seed of the random draws.")] = 1,
     processes: Processes = 2,
     catalogue: Catalogues = None,
+    closed_loop: ClosedLoop = False,
     changes: Set = None,
     ideal: Ideal = False,
     table: TableFiles = None,
@@ -195,19 +198,20 @@ def check(
 
         require_free(junit, overwrite)
     if len(files) > 1 or junit is not None or quiet:
-        if tolerance or explain or table or every:
+        if tolerance or explain or table or every or closed_loop:
             raise InputError(
-                "check: --tolerance, --explain, --table and --all show one file; expected one without --quiet or --junit"
+                "check: --tolerance, --explain, --table, --all and --closed-loop show one file; expected one without --quiet or --junit"
             )
         _check_many(files, (catalogue, changes, ideal), quiet, junit, overwrite, json)
         return
     case = load_case(files[0], catalogue, changes, ideal)
     if tolerance:
         with progress() as watch:
-            found = designs.tolerance(case, draws=draws, seed=seed, processes=processes, watch=watch)
+            held = under_loop(case, closed_loop)
+            found = designs.tolerance(held, draws=draws, seed=seed, processes=processes, watch=watch)
         finish(found, json, table=table, overwrite=overwrite)
         return
-    checked = designs.check(case, compare=bool(changes))
+    checked = designs.check(case, compare=bool(changes), closed_loop=closed_loop)
     finish(checked, json, view=checked.view(every, explain or ()), table=table, overwrite=overwrite)
 
 

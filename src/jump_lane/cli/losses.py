@@ -9,6 +9,7 @@ import typer
 from jump_lane.cli.options import (
     AsJson,
     Catalogues,
+    ClosedLoop,
     ConverterFile,
     Figure,
     InputVoltage,
@@ -18,6 +19,7 @@ from jump_lane.cli.options import (
     Set,
     TableFiles,
     load_case,
+    under_loop,
 )
 from jump_lane.cli.outputs import finish, progress, require_outputs
 
@@ -35,6 +37,7 @@ def losses(
     all_corners: Annotated[
         bool, typer.Option("--all-corners", help="Loss, efficiency and hottest part at every corner instead.")
     ] = False,
+    closed_loop: ClosedLoop = False,
     catalogue: Catalogues = None,
     changes: Set = None,
     table: TableFiles = None,
@@ -50,7 +53,7 @@ def losses(
     from jump_lane.library.losing import losses_at_corners
 
     require_outputs(file, table, figure, overwrite)
-    case = load_case(file, catalogue, changes)
+    case = under_loop(load_case(file, catalogue, changes), closed_loop)
     found = losses_at_corners(case) if all_corners else find(case, input_voltage=input_voltage, load=load)
     finish(found, json, table=table, figure=figure, overwrite=overwrite)
 
@@ -64,6 +67,7 @@ def efficiency(
         ),
     ] = "load",
     points: Annotated[int, typer.Option("--points", min=2, max=200, help="Points along each axis.")] = 15,
+    closed_loop: ClosedLoop = False,
     catalogue: Catalogues = None,
     changes: Set = None,
     processes: Processes = 2,
@@ -80,7 +84,7 @@ def efficiency(
     from jump_lane.library.studies import efficiency as find
 
     require_outputs(file, table, figure, overwrite)
-    case = load_case(file, catalogue, changes)
+    case = under_loop(load_case(file, catalogue, changes), closed_loop)
     with progress() as watch:
         found = find(case, over=over, points=points, processes=processes, watch=watch)
     finish(found, json, table=table, figure=figure, overwrite=overwrite)

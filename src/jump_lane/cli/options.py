@@ -59,6 +59,13 @@ TableFiles = Annotated[
 Figure = Annotated[
     Path | None, typer.Option("--figure", metavar="PNG|SVG", help="Draw a figure into this file.")
 ]
+ClosedLoop = Annotated[
+    bool,
+    typer.Option(
+        "--closed-loop",
+        help="Under the loop of [control]: the output is where reference and divider hold it.",
+    ),
+]
 Processes = Annotated[int, typer.Option(min=1, help="Local processes that share the work.")]
 
 
@@ -74,6 +81,29 @@ def load_case(
 
     source = path if path != STANDARD_INPUT else _standard_input()
     return load(source, set=changes or (), ideal=ideal, catalogues=catalogues or ())
+
+
+def under_loop(case: Converter, closed: bool) -> Converter:
+    """Return a converter as it is, or as its loop holds it."""
+    if not closed:
+        return case
+    from jump_lane.library.closed import under_loop as close
+
+    return close(case).converter
+
+
+def held_by_loop(case: Converter | CircuitCase, control: str | None) -> Converter:
+    """Return a converter as its loop holds it; what has none, or a control that is fixed, is refused."""
+    from jump_lane.errors import InputError
+    from jump_lane.library.converter import Converter
+
+    if control is not None:
+        raise InputError(
+            "--closed-loop and --control exclude each other: one holds the output, one the control"
+        )
+    if not isinstance(case, Converter):
+        raise InputError(f"--closed-loop: {case.name} is a circuit file; expected a converter file")
+    return under_loop(case, True)
 
 
 def _standard_input() -> dict[str, Any]:

@@ -11,12 +11,14 @@ import typer
 from jump_lane.cli.options import (
     AsJson,
     Catalogues,
+    ClosedLoop,
     ConverterFile,
     Overwrite,
     Processes,
     Set,
     TableFiles,
     load_case,
+    under_loop,
 )
 from jump_lane.cli.outputs import finish, progress, require_outputs
 from jump_lane.cli.render import note
@@ -58,6 +60,7 @@ def pick(
         ),
     ] = None,
     windings: Annotated[int, typer.Option("--windings", min=1, help="Windings to combine with parts.")] = 4,
+    closed_loop: ClosedLoop = False,
     catalogue: Catalogues = None,
     changes: Set = None,
     processes: Processes = 2,
@@ -74,7 +77,7 @@ def pick(
     from jump_lane.library.choices import pick as find
 
     require_outputs(file, table, None, overwrite)
-    case = load_case(file, catalogue, changes)
+    case = under_loop(load_case(file, catalogue, changes), closed_loop)
     if wind is not None:
         _together(file, case, wind, windings, choose or (), by, write, (table, overwrite, json))
         return

@@ -9,6 +9,7 @@ import typer
 
 from jump_lane.cli.options import (
     AsJson,
+    ClosedLoop,
     ConverterFile,
     Figure,
     FixedControl,
@@ -17,6 +18,7 @@ from jump_lane.cli.options import (
     Processes,
     Set,
     TableFiles,
+    held_by_loop,
     load_any,
     load_case,
 )
@@ -56,6 +58,7 @@ def sweep(
         ),
     ] = None,
     control: FixedControl = None,
+    closed_loop: ClosedLoop = False,
     every: Annotated[bool, typer.Option("--all", help="Show every point.")] = False,
     changes: Set = None,
     ideal: Ideal = False,
@@ -73,6 +76,8 @@ def sweep(
 
     require_outputs(file, table, figure, overwrite)
     case = load_any(file, None, changes, ideal)
+    if closed_loop:
+        case = held_by_loop(case, control)
     listed = None if points is None else read_points(points)
     work = plan(case, vary or (), points=listed, measure=measure or (), control=control)
     with progress() as watch:

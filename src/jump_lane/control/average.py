@@ -125,13 +125,21 @@ def designed(loop: Loop, stage: Stage, amplifier: Mapping[str, float], fitted: b
     there = complex(plant) * asked.sense / loop.ramp
     boost = min(max(asked.phase_margin - degrees(there) - 90.0, BOOST[0]), BOOST[1])
     sheet = Sheet((1, 1))
-    sheet.give("f_i", crossover, "Hz", "crossover of the current loop aimed at", "file", "control.average.crossover")
-    sheet.give("G_i", 1.0 / abs(there), "", "gain that the current amplifier has to have there", "derived", "")
+    sheet.give(
+        "f_i", crossover, "Hz", "crossover of the current loop aimed at", "file", "control.average.crossover"
+    )
+    sheet.give(
+        "G_i", 1.0 / abs(there), "", "gain that the current amplifier has to have there", "derived", ""
+    )
     sheet.give("b_i", boost, "°", "boost of the phase that it has to give there", "derived", "")
-    sheet.give("R_1i", asked.resistor, "Ω", "resistor into the current amplifier", "file", "control.average.resistor")
+    sheet.give(
+        "R_1i", asked.resistor, "Ω", "resistor into the current amplifier", "file", "control.average.resistor"
+    )
     for line in LINES:
         sheet.derive(line)
         if fitted and line.symbol[0] in "RC":
-            sheet.choose(line.symbol, closest(sheet[line.symbol].worst, "E96" if line.symbol[0] == "R" else "E24"))
+            sheet.choose(
+                line.symbol, closest(sheet[line.symbol].worst, "E96" if line.symbol[0] == "R" else "E24")
+            )
     values = {s[:-1]: sheet[s].worst for s in ("R_1i", "R_2i", "C_1i", "C_2i")}
     return Inner(f"{name}.i", asked.sense, {**amplifier, **values, "R_b": math.inf}, sheet)

@@ -270,7 +270,9 @@ def _maker(loop: Loop, places: Corners, fitted: bool) -> Callable[[float, float]
     peak = loop.peak
     slope = 0.0 if peak is None else peak.slope * falling_slope(places.every, peak.sense)
     known = given(loop)
-    inner = None if loop.average is None else designed(loop, stage, {s: known[s] for s in ("A_0", "f_u")}, fitted)
+    inner = (
+        None if loop.average is None else designed(loop, stage, {s: known[s] for s in ("A_0", "f_u")}, fitted)
+    )
     start = Analogue(loop, network_of(loop), {}, slope, stage.v_in, inner)
     plant = start.plant(stage)
     return lambda crossover, margin: _analogue(start, plant, stage, crossover, margin)

@@ -139,7 +139,9 @@ def prove(loop: AnyLoop, stage: Stage, special: str = "") -> Proof:
     try:
         closed = close(loop, stage)
         outer = margins(closed.gain, closed.sampling)
-        inner = margins(closed.whole, closed.sampling) if isinstance(loop, Analogue) and loop.nested else outer
+        inner = (
+            margins(closed.whole, closed.sampling) if isinstance(loop, Analogue) and loop.nested else outer
+        )
         recording = record(closed.state)
         mode = simulated_mode(stage.design.page, stage.point, recording)
         average = recording.measures(stage.held).average

@@ -15,6 +15,7 @@ from jump_lane.report.table import View
 from jump_lane.topologies.design import Design
 
 if TYPE_CHECKING:
+    from jump_lane.control.design import LoopDesign
     from jump_lane.study.check import Check
     from jump_lane.study.tolerance import Study, Worst
 
@@ -89,17 +90,23 @@ class Checked(Result):
     converter: Converter
     check: Check
     before: Check | None = None
+    loop: LoopDesign | None = None
+    """The loop that holds the output, where it is closed."""
 
     @property
     def holds(self) -> bool:
         """Whether all that the file asks is met at every corner, and every named part rated for it."""
-        return self.check.exit_status == 0
+        return self.view().exit_status == 0
 
     def view(self, every: bool = False, explain: Sequence[str] = ()) -> View:
         """Return one screen: verdicts first; with `every` all quantities, with `explain` why some symbols are what they are."""
         from jump_lane.report.check import check_view
 
         found = check_view(self.check, every, explain, self.before)
+        if self.loop is not None:
+            from jump_lane.report.loop import with_loop
+
+            found = with_loop(found, self.loop)
         return replace(found, changes=self.converter.changes)
 
     def columns(self) -> Columns:
@@ -110,13 +117,16 @@ class Checked(Result):
 
 
 @takes_converter
-def check(converter: Converter, *, compare: bool = False) -> Checked:
+def check(converter: Converter, *, compare: bool = False, closed_loop: bool = False) -> Checked:
     """Simulate every corner of a converter with the output held, and judge everything that its file asks.
 
     Parameters
     ----------
     compare
         Whether the converter without its settings is checked too, to be shown beside.
+    closed_loop
+        Whether its loop is closed: the output then is where that holds it, tolerances of reference and divider included, and
+        what is asked of the loop is judged as well.
 
     Returns
     -------
@@ -130,11 +140,17 @@ def check(converter: Converter, *, compare: bool = False) -> Checked:
     """
     from jump_lane.study.check import check as run
 
+    loop = None
+    if closed_loop:
+        from jump_lane.library.closed import under_loop
+
+        under = under_loop(converter)
+        converter, loop = under.converter, under.loop
     design = converter.design
     ready()
     found = run(design)
     before = run(converter.before) if compare and converter.before is not None else None
-    return Checked(converter, found, before)
+    return Checked(converter, found, before, loop)
 
 
 @dataclass(frozen=True, repr=False)

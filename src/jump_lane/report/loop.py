@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -18,8 +19,8 @@ from jump_lane.control.loops import Closed, Proof
 from jump_lane.control.verdicts import accuracy, hertz_or_none, verdicts
 from jump_lane.equations.formula import pretty
 from jump_lane.equations.sheet import Sheet
-from jump_lane.judge.verdict import Verdict
-from jump_lane.quantities import show
+from jump_lane.judge.verdict import ROUNDING, Verdict
+from jump_lane.quantities import show, show_percent
 from jump_lane.report.bode import decibels, unwound
 from jump_lane.report.export import Columns
 from jump_lane.report.table import Table, View
@@ -39,6 +40,47 @@ def loop_view(found: LoopDesign, name: str, poles: list[tuple[str, complex]], st
         tuple(_notes(found, name)),
         status,
     )
+
+
+def with_loop(view: View, found: LoopDesign) -> View:
+    """Return what a check shows with verdicts on the loop that holds the output; its exit status is the worse of both."""
+    asked = [v for v in verdicts(found) if not v.what.startswith("crossover")]
+    average, spread = accuracy(found)
+    asked += list(_band(found, average, spread))
+    unheard = found.loop.loop.deviation is not None
+    asked = [v for v in asked if not (unheard and v.what.startswith("deviation"))]
+    held = f"held by its loop at {show(average, 'V')} ± {100.0 * spread:.2g} % (reference and divider at their worst)"
+    notes = [
+        held,
+        *(["the load step that control.deviation asks is judged by `jumplane loop`"] if unheard else []),
+    ]
+    table = replace(_verdicts(asked), title="Asked of the loop")
+    data = {
+        "held": {"average": average, "tolerance": spread},
+        "corners": [_corner_data(p) for p in found.proofs],
+        "verdicts": [_verdict_data(v) for v in asked],
+    }
+    status = max(view.exit_status, 0 if all(v.holds for v in asked) else 1)
+    return replace(
+        view,
+        data={**view.data, "loop": data},
+        tables=(view.tables[0], table, *view.tables[1:]),
+        notes=(*notes, *view.notes),
+        exit_status=status,
+    )
+
+
+def _band(found: LoopDesign, average: float, spread: float) -> Iterator[Verdict]:
+    """Yield whether what is held stays in the band that the file asks of the first output, if it asks one."""
+    output = found.design.spec.output[0]
+    if "voltage_band" not in output.model_fields_set or not output.voltage:
+        return
+    off = max(abs(average * (1.0 + sign * spread) / output.voltage - 1.0) for sign in (-1.0, 1.0))
+    holds = off <= output.voltage_band * (1.0 + ROUNDING)
+    yield Verdict(
+        "output with reference and divider at their worst", f"{show(output.voltage, 'V')} ± {show_percent(output.voltage_band)}",
+        f"off by up to {show_percent(off)}", holds, "" if holds else "a closer divider or reference mends that",
+    )  # fmt: skip
 
 
 def _values(found: LoopDesign) -> Table:
@@ -185,13 +227,14 @@ def _data(found: LoopDesign, judged: list[Verdict], poles: list[tuple[str, compl
         "holds": all(v.holds for v in judged),
         "held": {"average": average, "tolerance": spread},
         "corners": [_corner_data(p) for p in found.proofs],
-        "verdicts": [
-            {"what": v.what, "asked": v.asked, "found": v.found, "holds": v.holds, "advice": v.advice or None}
-            for v in judged
-        ],
+        "verdicts": [_verdict_data(v) for v in judged],
         "poles": [{"kind": k, "real": v.real, "imaginary": v.imag} for k, v in poles],
         "hinder": found.hinder or None,
     }
+
+
+def _verdict_data(v: Verdict) -> dict[str, Any]:
+    return {"what": v.what, "asked": v.asked, "found": v.found, "holds": v.holds, "advice": v.advice or None}
 
 
 def _corner_data(p: Proof) -> dict[str, Any]:

@@ -1,6 +1,6 @@
 """The form of the JSON that every command prints: models, from which the published schemas are made."""
 
-from jump_lane.report.models import design, points, studies
+from jump_lane.report.models import control, design, points, studies, wound
 from jump_lane.report.models.base import Output
 
 OUTPUTS: dict[str, type[Output]] = {
@@ -24,6 +24,14 @@ OUTPUTS: dict[str, type[Output]] = {
     "corners": points.Corners,
     "efficiency": studies.Efficiency,
     "pick": studies.Pick,
+    "loop": control.Loop,
+    "responses": control.Responses,
+    "transient": control.Transient,
+    "circuit-loop": control.CircuitLoop,
+    "circuit-transient": control.CircuitTransient,
+    "wind": wound.Wind,
+    "wound": wound.Wound,
+    "joint": wound.Joint,
     "compare": studies.Compare,
     "diff": studies.Diff,
     "damp": points.Damp,

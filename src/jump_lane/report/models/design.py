@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import Field
 
 from jump_lane.report.models.base import Model, Named, Output, Value, Values
+from jump_lane.report.models.control import HeldLoop
 
 
 class Topology(Model):
@@ -159,7 +160,9 @@ class _Check(Model):
 
 
 class Check(_Check, Output):
-    """A check."""
+    """A check; with the loop that holds the output, where that is closed."""
+
+    loop: HeldLoop | None = None
 
 
 class CheckedFile(Model):
