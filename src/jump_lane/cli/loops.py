@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -37,6 +38,29 @@ def loop(
         bool,
         typer.Option("--exact", help="Keep derived values of components instead of those of E96 and E24."),
     ] = False,
+    least_capacitor: Annotated[
+        bool,
+        typer.Option(
+            "--least-capacitor",
+            help="Find the least output capacitance that keeps control.deviation instead.",
+        ),
+    ] = False,
+    measured: Annotated[
+        Path | None,
+        typer.Option(
+            "--measured",
+            metavar="CSV",
+            help="Fit what is not known to a measured loop gain (frequency [Hz], gain [dB], phase [°]) and design anew.",
+        ),
+    ] = None,
+    unknown: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--unknown",
+            metavar="NAME",
+            help="With --measured: gain, bandwidth, R_2, C_o, parts.C_o.esr …; repeatable [default: gain, bandwidth].",
+        ),
+    ] = None,
     input_voltage: InputVoltage = None,
     load: Load = None,
     signal: Annotated[
@@ -57,20 +81,25 @@ def loop(
 ) -> None:
     """Design the loop that the file asks for under [control], and prove it at every corner: margins, multipliers.
 
-    --input-voltage and --load are the operating point of --responses.  The exit status is 1 if something asked is not met.
+    --input-voltage and --load are the operating point of --responses and --measured.  The exit status is 1 if something asked is not met.
     """
     from jump_lane.errors import InputError
     from jump_lane.library.converter import CircuitCase
     from jump_lane.library.loops import LoopResult, ResponseResult
+    from jump_lane.library.loops import least_capacitor as smallest
     from jump_lane.library.loops import loop as find
     from jump_lane.library.loops import responses as answer
+    from jump_lane.library.measured import fit_loop
     from jump_lane.library.own_loops import circuit_loop
+    from jump_lane.library.studies import read_points
 
     require_outputs(file, table, figure, overwrite)
-    if (input_voltage or load) and not responses:
+    if (input_voltage or load) and not responses and measured is None:
         raise InputError(
-            "--input-voltage and --load are the operating point of --responses; the loop is proven at every corner"
+            "--input-voltage and --load are the operating point of --responses and --measured; the loop is proven at every corner"
         )
+    if unknown and measured is None:
+        raise InputError("--unknown: what is fitted to a measurement; expected --measured CSV with it")
     case = load_any(file, None, changes, ideal)
     if isinstance(case, CircuitCase):
         own = circuit_loop(case.loaded, signal=signal or "", to=to or "", name=case.name)
@@ -78,6 +107,24 @@ def loop(
         return
     if signal or to:
         raise InputError("--signal and --to are for circuit files; expected --responses for a converter file")
+    if least_capacitor:
+        with progress("loops") as watch:
+            least = smallest(case, exact=exact, watch=watch)
+        finish(least, json, table=table, figure=figure, overwrite=overwrite)
+        return
+    if measured is not None:
+        table_read = read_points(measured)
+        fitted = fit_loop(
+            case,
+            table_read,
+            unknown or ("gain", "bandwidth"),
+            where=str(measured),
+            input_voltage=input_voltage,
+            load=load,
+            exact=exact,
+        )
+        finish(fitted, json, table=table, figure=figure, overwrite=overwrite)
+        return
     found: LoopResult | ResponseResult
     found = answer(case, input_voltage=input_voltage, load=load) if responses else find(case, exact=exact)
     finish(found, json, table=table, figure=figure, overwrite=overwrite)

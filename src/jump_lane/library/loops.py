@@ -12,13 +12,18 @@ from jump_lane.library.converter import Converter, Quantity, quantity, takes_con
 from jump_lane.library.over_time import length_asked, periods_watched
 from jump_lane.library.result import Result, Watch
 from jump_lane.quantities import RATIO
+from jump_lane.quantities import exact as quantity_text
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
 
 if TYPE_CHECKING:
     from jump_lane.control.design import LoopDesign
     from jump_lane.control.journey import Journey
+    from jump_lane.control.least import Least
     from jump_lane.control.surroundings import Answers
+
+CAPACITOR = "C_o"
+"""The output capacitor."""
 
 POINTS = 200
 """Frequencies of a table or a figure."""
@@ -93,6 +98,61 @@ def loop(converter: Converter, *, exact: bool = False) -> LoopResult:
 
     ready()
     return LoopResult(converter, design_loop(converter.design, not exact))
+
+
+@dataclass(frozen=True, repr=False)
+class LeastResult(Result):
+    """The least output capacitance for a load step."""
+
+    converter: Converter
+    found: Least
+
+    def view(self) -> View:
+        """Return closed forms, the exact value, and what was tried."""
+        from jump_lane.report.least import least_view
+
+        return replace(least_view(self.found, self.converter.name), changes=self.converter.changes)
+
+    def columns(self) -> Columns:
+        """Return a row for each capacitance that was tried."""
+        from jump_lane.report.least import least_columns
+
+        return least_columns(self.found)
+
+
+@takes_converter
+def least_capacitor(converter: Converter, *, exact: bool = False, watch: Watch | None = None) -> LeastResult:
+    """Return the least output capacitance with which the load step that the file asks stays within its deviation.
+
+    Returns
+    -------
+    LeastResult
+        By closed forms with their sources, and exactly [F].
+
+    Raises
+    ------
+    InputError
+        If the file asks no deviation, or there is no output capacitor.
+    NoResultError
+        If the loop has no result with the capacitor of the file.
+    """
+    from jump_lane.control.design import design_loop
+    from jump_lane.control.least import least_capacitance
+
+    ready()
+    asked = None if converter.spec.control is None else converter.spec.control.deviation
+    if asked is None:
+        raise InputError(
+            'control.deviation: expected, such as deviation = "200 mV": what the load step may do'
+        )
+    now = converter.design.components().get(CAPACITOR)
+    if now is None:
+        raise InputError(f"{converter.design.page.name} has no output capacitor {CAPACITOR}")
+
+    def design(value: float) -> LoopDesign:
+        return design_loop(converter.set({CAPACITOR: quantity_text(value, "F")}).design, not exact)
+
+    return LeastResult(converter, least_capacitance(asked, now, design, watch))
 
 
 @dataclass(frozen=True, repr=False)

@@ -25,6 +25,8 @@ OUTPUTS: dict[str, type[Output]] = {
     "efficiency": studies.Efficiency,
     "pick": studies.Pick,
     "loop": control.Loop,
+    "least": control.Least,
+    "measured": control.Measured,
     "responses": control.Responses,
     "transient": control.Transient,
     "circuit-loop": control.CircuitLoop,

@@ -60,9 +60,7 @@ class HeldLoop(Model):
     verdicts: list[LoopVerdict]
 
 
-class Loop(Output):
-    """A loop designed and proven."""
-
+class _Loop(Model):
     title: str
     topology: str
     kind: str
@@ -73,6 +71,10 @@ class Loop(Output):
     verdicts: list[LoopVerdict]
     poles: list[Root]
     hinder: str | None
+
+
+class Loop(_Loop, Output):
+    """A loop designed and proven."""
 
 
 class Responses(Output):
@@ -152,6 +154,46 @@ class CircuitTransient(Output):
     end: Value
     spans: list[Span]
     state: Named
+
+
+class FoundFigure(Model):
+    """A figure found from a measurement, and its standard uncertainty as a part of it."""
+
+    value: Value
+    uncertainty: Value
+
+
+class Residual(Model):
+    """How far computed and measured loop gain are apart, rms [dB, °]."""
+
+    gain: Value
+    phase: Value
+
+
+class Measured(Output):
+    """A loop fitted to a measurement, and designed anew."""
+
+    figures: dict[str, FoundFigure]
+    rms: Residual
+    loop: _Loop
+
+
+class TriedCapacitance(Model):
+    """An output capacitance [F] and the deviation on the load step with it [V]."""
+
+    capacitance: Value
+    deviation: Value
+
+
+class Least(Output):
+    """The least output capacitance for a load step."""
+
+    asked: Value
+    step: Value
+    closed_forms: Named
+    exact: Value
+    now: Value
+    tried: list[TriedCapacitance]
 
 
 class CircuitLoop(Output):
