@@ -38,6 +38,12 @@ def loop(
         bool,
         typer.Option("--exact", help="Keep derived values of components instead of those of E96 and E24."),
     ] = False,
+    tolerance: Annotated[
+        bool,
+        typer.Option(
+            "--tolerance", help="Prove it with parts off by their tolerances too, at the worst corners."
+        ),
+    ] = False,
     least_capacitor: Annotated[
         bool,
         typer.Option(
@@ -126,7 +132,11 @@ def loop(
         finish(fitted, json, table=table, figure=figure, overwrite=overwrite)
         return
     found: LoopResult | ResponseResult
-    found = answer(case, input_voltage=input_voltage, load=load) if responses else find(case, exact=exact)
+    found = (
+        answer(case, input_voltage=input_voltage, load=load)
+        if responses
+        else find(case, exact=exact, tolerance=tolerance)
+    )
     finish(found, json, table=table, figure=figure, overwrite=overwrite)
 
 

@@ -64,6 +64,8 @@ class LoopDesign:
         What stands against what is asked, in words; nothing if nothing does.
     proofs
         Of every corner, and of an optocoupler at the ends of its transfer ratio.
+    variants
+        How many variants with parts off by their tolerances were proven, the worst of which are among the proofs.
     """
 
     design: Design
@@ -72,6 +74,7 @@ class LoopDesign:
     sheet: Sheet | None
     hinder: str
     proofs: tuple[Proof, ...]
+    variants: int = 0
 
     @property
     def nominal(self) -> Stage:

@@ -74,13 +74,15 @@ class LoopResult(Result):
 
 
 @takes_converter
-def loop(converter: Converter, *, exact: bool = False) -> LoopResult:
+def loop(converter: Converter, *, exact: bool = False, tolerance: bool = False) -> LoopResult:
     """Design the loop that the file asks for and prove it at every corner.
 
     Parameters
     ----------
     exact
         Whether components keep their derived values; else resistors are of E96, capacitors of E24.
+    tolerance
+        Whether the loop is proven besides with every part off by its tolerance, at the corners where it is worst.
 
     Returns
     -------
@@ -97,7 +99,12 @@ def loop(converter: Converter, *, exact: bool = False) -> LoopResult:
     from jump_lane.control.design import design_loop
 
     ready()
-    return LoopResult(converter, design_loop(converter.design, not exact))
+    found = design_loop(converter.design, not exact)
+    if tolerance:
+        from jump_lane.control.tolerances import at_tolerances
+
+        found = at_tolerances(found)
+    return LoopResult(converter, found)
 
 
 @dataclass(frozen=True, repr=False)

@@ -173,6 +173,10 @@ def _notes(found: LoopDesign, name: str) -> list[str]:
         f"held at {show(average, unit)} ± {100.0 * spread:.2g} % (reference and divider at their worst); asked {show(found.nominal.target, unit)}"
     ]
     notes += [f"in the way: {found.hinder}"] if found.hinder else []
+    if found.variants:
+        notes.append(
+            f"{found.variants} variants with parts off by their tolerances proven; the worst stand above"
+        )
     notes += _about_average(found)
     if found.loop.loop.peak is not None and isinstance(found.loop, Analogue):
         notes.append(f"slope compensation {show(found.loop.slope, 'V/s')}, at the comparator")

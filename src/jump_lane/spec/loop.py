@@ -151,6 +151,8 @@ BELONGS = {
     "values": ANALOGUE,
     "divider": ANALOGUE,
     "divider_tolerance": ANALOGUE,
+    "resistor_tolerance": ANALOGUE,
+    "capacitor_tolerance": ANALOGUE,
     "reference": ANALOGUE,
     "ramp": ("voltage", "average-current"),
     "feed_forward": ("voltage",),
@@ -201,6 +203,12 @@ class Loop(Table):
     )
     divider_tolerance: Annotated[Ratio, Field(ge=0.0, lt=0.5)] = Field(
         default=0.01, description="How far each resistor of the divider may be off"
+    )
+    resistor_tolerance: Annotated[Ratio, Field(ge=0.0, lt=0.5)] = Field(
+        default=0.01, description="How far each other resistor of the network may be off (`loop --tolerance`)"
+    )
+    capacitor_tolerance: Annotated[Ratio, Field(ge=0.0, lt=0.5)] = Field(
+        default=0.05, description="How far each capacitor of the network may be off (`loop --tolerance`)"
     )
     divider: Annotated[Ohms, Field(gt=0.0)] = Field(
         default=10e3, description="Upper resistor of the divider, from the output to the amplifier"
