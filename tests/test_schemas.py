@@ -138,7 +138,7 @@ class Converter(unittest.TestCase):
                 default is None
                 or "DEVICE" in path
                 or "NAME" in path
-                or path.startswith(("input.ac", "event.", "control.peak"))
+                or path.startswith(("input.ac", "event.", "control.peak", "control.average"))
             ):
                 continue
             if key.expected == "a number":

@@ -64,7 +64,7 @@ def loop(
         typer.Option(
             "--unknown",
             metavar="NAME",
-            help="With --measured: gain, bandwidth, R_2, C_o, parts.C_o.esr …; repeatable [default: gain, bandwidth].",
+            help="With --measured: gain, bandwidth, R_2, C_o, parts.C_o.resistance …; repeatable [default: gain, bandwidth].",
         ),
     ] = None,
     input_voltage: InputVoltage = None,

@@ -98,7 +98,7 @@ def fit_loop(
         Columns ``frequency [Hz]``, ``gain [dB]`` and ``phase [°]`` (of the loop gain, or turned so that it is the margin).
     unknown
         ``gain``, ``bandwidth``, ``transconductance``, ``transfer`` or ``pole`` of the amplifier, components of the network such as
-        ``R_2``, components of the power stage such as ``C_o``, or keys of their parts such as ``parts.C_o.esr``.
+        ``R_2``, components of the power stage such as ``C_o``, or keys of their parts such as ``parts.C_o.resistance``.
     where
         What to call the measurement in messages.
     input_voltage, load
