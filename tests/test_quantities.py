@@ -1,4 +1,6 @@
+import json
 import math
+import re
 import unittest
 
 from hypothesis import given
@@ -10,11 +12,13 @@ from jump_lane.quantities import (
     CAPACITANCE,
     CHARGE,
     CURRENT,
+    FLUX_DENSITY,
     FREQUENCY,
     INDUCTANCE,
     LENGTH,
     RATIO,
     RESISTANCE,
+    RESISTIVITY,
     TEMPERATURE,
     TEMPERATURE_DIFFERENCE,
     THERMAL_RESISTANCE,
@@ -22,9 +26,12 @@ from jump_lane.quantities import (
     VOLUME,
     parse,
     parse_limit,
+    pattern,
     show,
     show_change,
 )
+from jump_lane.quantities.units import convert, gauge_diameter
+from tests.common import CommandCase
 
 
 class Parse(unittest.TestCase):
@@ -120,3 +127,92 @@ class DataSheets(unittest.TestCase):
             (0.45, "K/W", "450.0 mK/W"),
         ):
             self.assertEqual(show(value, unit), text)
+
+
+class Foreign(unittest.TestCase):
+    """Units from elsewhere, against figures of the standards that define them."""
+
+    PAIRS: tuple[tuple[str, str, float], ...] = (
+        ("1 Oe", "A/m", 1000.0 / (4.0 * math.pi)),
+        ("4700 G", "mT", 470.0),
+        ("0.47 T", "kG", 4.7),
+        ("100 Mx", "µWb", 1.0),
+        ("100 At", "A", 100.0),
+        ("24 AWG", "mm", 0.51056),
+        ("AWG 36", "mil", 5.0),
+        ("4/0 AWG", "mil", 460.0),
+        ("1 AWG", "mm²", 42.408),
+        ("0.127 mm", "AWG", 36.0),
+        ("1000 circular mil", "mm²", 0.5067075),
+        ("100 cfm", "m³/h", 169.9011),
+        ("120 K·cm/W", "K·m/W", 1.2),
+        ("1.8 °F/W", "K/W", 1.0),
+        ("-40 °C", "°F", -40.0),
+        ("1 Wh", "J", 3600.0),
+        ("1 eV", "J", 1.602176634e-19),
+        ("30 dBm", "W", 1.0),
+        ("60 dBµV", "mV", 1.0),
+        ("40 dBuA", "µA", 100.0),
+        ("1 V", "dBmV", 60.0),
+        ("2 mVs", "Wb", 2e-3),
+    )
+
+    def test_known_pairs(self) -> None:
+        for text, unit, value in self.PAIRS:
+            with self.subTest(text=text, unit=unit):
+                self.assertAlmostEqual(convert(text, unit) / value, 1.0, delta=2e-5)
+
+    def test_decibels_across_an_impedance(self) -> None:
+        self.assertAlmostEqual(convert("0 dBm", "dBµV", 50.0), 106.9897, places=4)
+        self.assertAlmostEqual(convert("60 dBµA", "dBµV", 50.0), 60.0 + 33.9794, places=4)
+        self.assertAlmostEqual(convert("2 V", "W", 50.0), 0.08)
+        with self.assertRaisesRegex(InputError, "joined by an impedance"):
+            convert("0 dBm", "V")
+
+    def test_what_cannot_be_converted_is_said(self) -> None:
+        for text, unit, message in (
+            ("3 Oe", "V", "units of one kind"),
+            ("3 foo", "V", "'foo' is unknown"),
+            ("3", "V", "expected a number and a unit"),
+            ("V", "A", "expected a number and a unit"),
+            ("0 V", "dBV", "no level"),
+        ):
+            with self.subTest(text=text), self.assertRaisesRegex(InputError, message):
+                convert(text, unit)
+
+    @given(st.floats(1e-6, 1e6), st.sampled_from(("mil", "in", "AWG")))
+    def test_back_again(self, value: float, unit: str) -> None:
+        there = convert(f"{value!r} mm", unit)
+        if unit != "AWG":
+            self.assertAlmostEqual(convert(f"{there!r} {unit}", "mm") / value, 1.0, places=9)
+        else:
+            self.assertAlmostEqual(gauge_diameter(there) / (1e-3 * value), 1.0, places=9)
+
+    def test_in_files(self) -> None:
+        for text, dimension, value in (
+            ("24 AWG", LENGTH, 0.51056e-3),
+            ("AWG 24", AREA, 0.204730e-6),
+            ("5 mil", LENGTH, 127e-6),
+            ("104 °F", TEMPERATURE, 40.0),
+            ("3.9 kG", FLUX_DENSITY, 0.39),
+            ("60 dBµV", VOLTAGE, 1e-3),
+            ("20 µΩ·cm", RESISTIVITY, 2e-7),
+            ("2 mAh", CHARGE, 7.2),
+        ):
+            with self.subTest(text=text):
+                self.assertAlmostEqual(parse(text, dimension) / value, 1.0, delta=1e-5)
+                self.assertTrue(re.search(pattern(dimension), text))
+        with self.assertRaisesRegex(InputError, "where a voltage was expected"):
+            parse("5 mil", VOLTAGE)
+
+
+class Command(CommandCase):
+    def test_convert(self) -> None:
+        self.assertEqual(
+            self.run_command("convert", "3.2", "kOe", "A/m").stdout.strip(), "3.2 kOe = 254648 A/m"
+        )
+        self.assertIn("= 18 °F", self.run_command("convert", "-7.777777778", "°C", "°F").stdout)
+        data = json.loads(self.run_command("convert", "24", "AWG", "mm", "--json").stdout)
+        self.assertAlmostEqual(data["value"], 0.510559, places=6)
+        self.assertIn("nearest valid name", self.run_command("convert", "1", "gaus", "T", status=2).stderr)
+        self.run_command("convert", "24", status=2)

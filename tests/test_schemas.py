@@ -159,7 +159,8 @@ class Converter(unittest.TestCase):
 class Patterns(unittest.TestCase):
     def test_a_pattern_takes_what_is_read_and_nothing_else(self) -> None:
         texts = ["22u", "22 µH", "4.7 kohm", "30 %", "-5 V", "1e3", "3 mm²", "12 V", "5 m", "40 °C", "1.2 K/W", ".5 A",
-                 "5,3 V", "V", "3 volts", "10 nHz", "7 kg", "", "1_000", "2 x", "0x10", "3 A A", "1e V", "85 °F"]  # fmt: skip
+                 "5,3 V", "V", "3 volts", "10 nHz", "7 kg", "", "1_000", "2 x", "0x10", "3 A A", "1e V", "85 °F",
+                 "24 AWG", "AWG 4/0", "3 AWG mm", "5 mil", "2 kcmil", "1 circular mil", "4 kG", "3 in", "7 dBµV", "8 dBm", "1 eV"]  # fmt: skip
         for dimension in DIMENSIONS:
             for text in texts:
                 try:

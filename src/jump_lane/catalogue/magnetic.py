@@ -15,7 +15,9 @@ from jump_lane.quantities.fields import (
     CubicMetres,
     Metres,
     Number,
+    OhmMetres,
     SquareMetres,
+    Teslas,
     Volts,
 )
 
@@ -71,7 +73,7 @@ class CoreMaterial(Bought):
     permeability_curve: OverTemperature = Field(
         default=None, description="Initial permeability over temperature, part of that at 25 °C"
     )
-    saturation: Positive = Field(description="Saturation polarisation at 25 °C [T]")
+    saturation: Annotated[Teslas, Field(gt=0.0)] = Field(description="Saturation polarisation at 25 °C")
     saturation_curve: LeftOverTemperature = Field(
         default=None, description="Saturation polarisation over temperature, part of that at 25 °C"
     )
@@ -95,7 +97,7 @@ class CoreMaterial(Bought):
     bias_loss: LossOverField = Field(
         default=None, description="Factor of the core loss over the field of the direct current in A/m"
     )
-    resistivity: Positive | None = Field(default=None, description="Resistivity [Ω·m]")
+    resistivity: Annotated[OhmMetres, Field(gt=0.0)] | None = Field(default=None, description="Resistivity")
     density: Positive = Field(default=4800.0, description="Density [kg/m³]")
     max_temperature: Celsius = Field(default=120.0, description="Highest temperature")
 

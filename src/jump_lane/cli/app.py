@@ -17,6 +17,7 @@ from jump_lane import __version__
 from jump_lane.cli import (
     circuit,
     compare,
+    convert,
     damp,
     demo,
     design,
@@ -70,6 +71,7 @@ for module in (
     compare,
     damp,
     circuit,
+    convert,
     demo,
 ):
     module.register(app)

@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from jump_lane.library.converter import Converter, Source, converter_of
+from jump_lane.errors import InputError
+from jump_lane.library.converter import Converter, Quantity, Source, converter_of, quantity
 from jump_lane.library.result import Result
+from jump_lane.quantities import RESISTANCE
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
 
@@ -146,3 +148,46 @@ def schema(which: str = "converter", *, output: str | None = None) -> dict[str, 
     from jump_lane.report.schemas import of_file, of_output
 
     return of_file(which) if output is None else of_output(output)
+
+
+@dataclass(frozen=True, repr=False)
+class Converted(Result):
+    """A quantity in another unit."""
+
+    text: str
+    unit: str
+    value: float
+
+    def view(self) -> View:
+        """Return it in one line."""
+        shown = f"{self.value:.6g} {self.unit}"
+        return View(
+            "convert",
+            {"from": self.text, "unit": self.unit, "value": self.value},
+            heading=f"{self.text} = {shown}",
+        )
+
+
+def convert(text: str, unit: str, *, impedance: Quantity | None = None) -> Converted:
+    """Return a quantity in another unit.
+
+    Parameters
+    ----------
+    text
+        Number and unit, such as ``3.2 kOe``, ``24 AWG`` or ``60 dBµV``.
+    unit
+        The unit wanted; ``AWG`` gives a gauge.
+    impedance
+        What joins voltage, current and power, where decibels need it [Ω].
+
+    Raises
+    ------
+    InputError
+        If a unit is unknown, or both are not of one kind.
+    """
+    from jump_lane.quantities.units import convert as into
+
+    across = quantity(impedance, RESISTANCE, "--impedance")
+    if across is not None and across <= 0.0:
+        raise InputError(f"--impedance {impedance}: expected more than 0 Ω")
+    return Converted(text, unit, into(text, unit, across))

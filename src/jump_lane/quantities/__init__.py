@@ -13,40 +13,54 @@ from jump_lane.errors import InputError
 class Dimension:
     """A kind of quantity: its name as an engineer says it, its SI unit, and other spellings of the unit.
 
-    ``multiples`` are units of their own, with their size in the SI unit, which no prefix can say (``mm²``).
+    ``multiples`` are units of their own, with their size in the SI unit, which no prefix can say (``mm²``); ``foreign`` are such
+    that `units.convert` knows.
     """
 
     name: str
     unit: str
     spellings: tuple[str, ...] = ()
     multiples: tuple[tuple[str, float], ...] = ()
+    foreign: tuple[str, ...] = ()
 
     def accepts(self, unit: str) -> bool:
         """Tell whether `unit` is a spelling of this dimension's unit, or one of its multiples."""
         return unit == "" or unit == self.unit or unit in self.spellings or unit in dict(self.multiples)
 
 
-VOLTAGE = Dimension("voltage", "V", ("volt", "volts"))
-CURRENT = Dimension("current", "A", ("amp", "amps", "ampere"))
-POWER = Dimension("power", "W", ("watt", "watts"))
+VOLTAGE = Dimension("voltage", "V", ("volt", "volts"), foreign=("dBV", "dBmV", "dBµV", "dBuV"))
+CURRENT = Dimension("current", "A", ("amp", "amps", "ampere"), foreign=("dBmA", "dBµA", "dBuA"))
+POWER = Dimension("power", "W", ("watt", "watts"), foreign=("dBW", "dBm", "hp", "BTU/h"))
 RESISTANCE = Dimension("resistance", "Ω", ("\N{OHM SIGN}", "ohm", "ohms", "Ohm", "Ohms", "R"))
 INDUCTANCE = Dimension("inductance", "H", ("henry",))
 CAPACITANCE = Dimension("capacitance", "F", ("farad",))
 FREQUENCY = Dimension("frequency", "Hz", ("hz", "hertz"))
 TIME = Dimension("time", "s", ("sec", "seconds"))
-ENERGY = Dimension("energy", "J")
-CHARGE = Dimension("charge", "C", ("As",))
+ENERGY = Dimension("energy", "J", foreign=("Wh", "mWh", "kWh", "cal", "BTU", "eV", "erg"))
+CHARGE = Dimension("charge", "C", ("As",), foreign=("Ah", "mAh"))
 ANGLE = Dimension("angle", "°", ("deg", "degrees"))
-TEMPERATURE = Dimension("temperature", "°C", ("degC", "C"))
+TEMPERATURE = Dimension("temperature", "°C", ("degC", "C"), foreign=("°F", "degF"))
 TEMPERATURE_DIFFERENCE = Dimension("temperature difference", "K")
-THERMAL_RESISTANCE = Dimension("thermal resistance", "K/W", ("°C/W",))
+THERMAL_RESISTANCE = Dimension("thermal resistance", "K/W", ("°C/W",), foreign=("°F/W",))
 CONDUCTANCE = Dimension("conductance", "S", ("siemens", "A/V"))
-LENGTH = Dimension("length", "m")
-AREA = Dimension("area", "m²", multiples=(("mm²", 1e-6), ("mm2", 1e-6), ("cm²", 1e-4), ("cm2", 1e-4)))
-VOLUME = Dimension("volume", "m³", multiples=(("mm³", 1e-9), ("mm3", 1e-9), ("cm³", 1e-6), ("cm3", 1e-6)))
+LENGTH = Dimension("length", "m", foreign=("mil", "in", "inch", "ft"))
+AREA = Dimension(
+    "area",
+    "m²",
+    multiples=(("mm²", 1e-6), ("mm2", 1e-6), ("cm²", 1e-4), ("cm2", 1e-4)),
+    foreign=("in²", "cmil", "kcmil", "circular mil"),
+)
+VOLUME = Dimension(
+    "volume", "m³", multiples=(("mm³", 1e-9), ("mm3", 1e-9), ("cm³", 1e-6), ("cm3", 1e-6)), foreign=("in³",)
+)
+FLUX_DENSITY = Dimension("magnetic flux density", "T", ("tesla",), foreign=("G", "kG", "mG", "Gs", "gauss"))
+RESISTIVITY = Dimension("resistivity", "Ω·m", ("ohm·m", "Ωm"), foreign=("Ω·cm", "mΩ·cm", "µΩ·cm", "Ω·mm²/m"))
 RATIO = Dimension("ratio", "")
 PHASE = Dimension("phase", "", multiples=(("°", 1.0 / 360.0), ("deg", 1.0 / 360.0), ("degrees", 1.0 / 360.0)))
 """A part of the period, or an angle of which the period has 360°."""
+
+GAUGED, GAUGE = (LENGTH, AREA), r"(AWG\s*(\d/0|\d{1,2})|(\d/0|\d{1,2})\s*AWG)"
+"""What may be given by the gauge of a wire, and how that is written."""
 
 EXPONENTS = {"f": -15, "p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "k": 3, "M": 6, "G": 9}
 """SI prefixes that are read (micro as u and as both Unicode characters)."""
@@ -77,6 +91,8 @@ DIMENSIONS = (
     LENGTH,
     AREA,
     VOLUME,
+    FLUX_DENSITY,
+    RESISTIVITY,
     RATIO,
 )
 
@@ -111,7 +127,20 @@ def pattern(dimension: Dimension) -> str:
         multiples,
         "%" if dimension in (RATIO, PHASE) else "",
     ]
-    return rf"^\s*[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?\s*({'|'.join(e for e in ends if e)})?\s*$"
+    ends += [re.escape(u) for u in sorted(dimension.foreign, key=len, reverse=True)]
+    plain = rf"[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?\s*({'|'.join(e for e in ends if e)})?"
+    return rf"^\s*({plain}|{GAUGE})\s*$" if dimension in GAUGED else rf"^\s*{plain}\s*$"
+
+
+def _foreign(text: str, dimension: Dimension) -> float | None:
+    """Return a quantity in a unit from elsewhere in the SI unit; None if it is in none."""
+    match = _QUANTITY.fullmatch(text)
+    gauge = dimension in GAUGED and re.fullmatch(GAUGE, text) is not None
+    if not gauge and (match is None or match["rest"] not in dimension.foreign):
+        return None
+    from jump_lane.quantities.units import convert
+
+    return convert(text, dimension.unit)
 
 
 def _split(text: str, expected: str) -> tuple[float, str]:
@@ -153,6 +182,8 @@ def parse(text: str | float, dimension: Dimension) -> float:
         raise InputError(f"{text!r} where {expected} was expected")
     if isinstance(text, int | float):
         value, unit = float(text), ""
+    elif (converted := _foreign(text.strip(), dimension)) is not None:
+        value, unit = converted, ""
     else:
         value, unit = _split(text.strip(), expected)
     if not math.isfinite(value):

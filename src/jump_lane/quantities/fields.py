@@ -15,6 +15,7 @@ from jump_lane.quantities import (
     CONDUCTANCE,
     CURRENT,
     ENERGY,
+    FLUX_DENSITY,
     FREQUENCY,
     INDUCTANCE,
     LENGTH,
@@ -22,6 +23,7 @@ from jump_lane.quantities import (
     POWER,
     RATIO,
     RESISTANCE,
+    RESISTIVITY,
     TEMPERATURE,
     TEMPERATURE_DIFFERENCE,
     THERMAL_RESISTANCE,
@@ -130,6 +132,8 @@ Degrees = Annotated[float, _reader(ANGLE), _schema(ANGLE, "55°")]
 Metres = Annotated[float, _reader(LENGTH, 0.0), _schema(LENGTH, "0.3 mm", 0.0)]
 SquareMetres = Annotated[float, _reader(AREA, 0.0), _schema(AREA, "120 mm²", 0.0)]
 CubicMetres = Annotated[float, _reader(VOLUME, 0.0), _schema(VOLUME, "6.4 cm³", 0.0)]
+Teslas = Annotated[float, _reader(FLUX_DENSITY, 0.0), _schema(FLUX_DENSITY, "390 mT", 0.0)]
+OhmMetres = Annotated[float, _reader(RESISTIVITY, 0.0), _schema(RESISTIVITY, "5 Ω·m", 0.0)]
 Ratio = Annotated[float, _reader(RATIO), _schema(RATIO, "30 %")]
 Phase = Annotated[float, _reader(PHASE), _schema(PHASE, "20°")]
 

@@ -34,6 +34,7 @@ OUTPUTS: dict[str, type[Output]] = {
     "wind": wound.Wind,
     "wound": wound.Wound,
     "joint": wound.Joint,
+    "convert": studies.Convert,
     "compare": studies.Compare,
     "diff": studies.Diff,
     "damp": points.Damp,

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
+from pydantic import Field
+
 from jump_lane.report.models.base import Model, Output, Value, Values
 
 
@@ -30,6 +32,14 @@ class Row(Model):
     mode: str | None
     values: list[Value | str] | None
     reason: str | None
+
+
+class Convert(Output):
+    """A quantity in another unit."""
+
+    from_: str = Field(alias="from")
+    unit: str
+    value: Value
 
 
 class Sweep(Output):
