@@ -12,6 +12,7 @@ from jump_lane.errors import InputError
 from jump_lane.quantities.fields import (
     Given,
 )
+from jump_lane.spec.around import Adjust, BankType, Divider, Gate, Protection
 from jump_lane.spec.loop import Event, Loop
 from jump_lane.spec.ranges import Table, VoltageRange
 from jump_lane.spec.surroundings import Catalogue, Controller, Driver, Efficiency, Thermal
@@ -57,6 +58,14 @@ class Spec(Table):
     control: Loop | None = Field(
         default=None, description="How the output is held: the loop and what is asked of it"
     )
+    divider: Divider | None = Field(default=None, description="The divider that sets the output")
+    adjust: Adjust | None = Field(default=None, description="How the output is adjusted")
+    bank: dict[str, list[BankType]] = Field(
+        default={},
+        description="Capacitors of several types in parallel that make up a capacitor, such as C_o",
+    )
+    gate: Gate = Gate()
+    protection: Protection | None = Field(default=None, description="Fuse, inrush, current limit, clamp")
     event: list[Event] = Field(default=[], description="What happens in a run over time, in any order")
 
     @property

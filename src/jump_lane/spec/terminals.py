@@ -17,6 +17,7 @@ from jump_lane.quantities.fields import (
     VoltageLimit,
     Volts,
 )
+from jump_lane.spec.around import Filter
 from jump_lane.spec.ranges import CurrentRange, PowerRange, ResistanceRange, Table, VoltageRange
 
 
@@ -63,6 +64,7 @@ class Input(Table):
         validate_default=False,
         json_schema_extra={"default": "1 %"},
     )
+    filter: Filter | None = Field(default=None, description="A filter between source and converter")
 
 
 class Leds(Table):
@@ -109,6 +111,7 @@ class Output(Table):
     load: Literal["resistance", "current", "power"] = Field(
         default="resistance", description="What the load keeps constant while its voltage ripples"
     )
+    filter: Filter | None = Field(default=None, description="A filter between output capacitor and load")
     leds: Leds | None = Field(
         default=None,
         description="A string of LEDs instead: it brings its own voltage, the load is its current",
