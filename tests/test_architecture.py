@@ -14,7 +14,7 @@ FLOORS = (
     ("switching", "topologies"),
     ("operating",),
     ("judge",),
-    ("control", "dissipation", "magnetics", "sizing"),
+    ("control", "dissipation", "magnetics", "sizing", "supply"),
     ("study",),
     ("report",),
     ("library",),

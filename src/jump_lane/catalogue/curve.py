@@ -148,6 +148,9 @@ CapacitanceOverVoltage = Annotated[
 LeftOverVoltage = Annotated[
     Curve | None, _reader(VOLTAGE, RATIO), _schema(VOLTAGE, RATIO, "0 V: 100 %; 25 V: 60 %")
 ]
+OverGateVoltage = Annotated[
+    Curve | None, _reader(VOLTAGE, RATIO), _schema(VOLTAGE, RATIO, "4.5 V: 160 %; 6 V: 115 %; 10 V: 100 %")
+]
 LeftOverCurrent = Annotated[
     Curve | None, _reader(CURRENT, RATIO), _schema(CURRENT, RATIO, "0 A: 100 %; 8 A: 80 %; 11 A: 35 %")
 ]

@@ -13,6 +13,7 @@ from jump_lane.catalogue.curve import (
     CapacitanceOverVoltage,
     LeftOverCurrent,
     LeftOverVoltage,
+    OverGateVoltage,
     OverTemperature,
     ResistanceOverFrequency,
 )
@@ -101,6 +102,10 @@ class Mosfet(_Gated):
     resistance_curve: OverTemperature = Field(
         default=None, description="On-resistance over junction temperature, part of that at 25 °C"
     )
+    drive_curve: OverGateVoltage = Field(
+        default=None,
+        description="On-resistance over gate voltage, part of that of the data sheet's gate voltage",
+    )
     gate_drain_charge: Coulombs | None = Field(default=None, description="Gate-drain charge")
     gate_source_charge: Coulombs | None = Field(
         default=None, description="Gate-source charge up to the plateau"
@@ -130,6 +135,10 @@ class Mosfet(_Gated):
         if self.output_capacitance is not None or curve is None or curve.x[-1] <= 0.0:
             return self.output_capacitance
         return 2.0 * curve.moment(curve.x[-1], 1) / curve.x[-1] ** 2
+
+    def opened(self, gate: float) -> float:
+        """Return by what the on-resistance is multiplied at a gate voltage [V]."""
+        return 1.0 if self.drive_curve is None else self.drive_curve.at(gate)
 
     def resistance_at(self, temperature: float) -> float | None:
         """Return the on-resistance at a junction temperature [°C]."""

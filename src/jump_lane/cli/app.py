@@ -15,6 +15,7 @@ import typer
 
 from jump_lane import __version__
 from jump_lane.cli import (
+    around,
     circuit,
     compare,
     convert,
@@ -68,6 +69,7 @@ for module in (
     losses,
     pick,
     wind,
+    around,
     compare,
     damp,
     circuit,

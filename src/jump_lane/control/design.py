@@ -24,9 +24,10 @@ from jump_lane.control.digital import Gains, Sampled, gains_for, slowly
 from jump_lane.control.loops import AnyLoop, Proof, close, prove
 from jump_lane.control.margins import Gain, margins
 from jump_lane.control.stage import Corners, Stage, corners, degrees, require_duty
+from jump_lane.equations.divider import pair
 from jump_lane.equations.sheet import Sheet
 from jump_lane.errors import InputError, NoResultError
-from jump_lane.quantities import show
+from jump_lane.quantities import exact, show
 from jump_lane.spec.loop import Loop
 from jump_lane.topologies.design import Design
 
@@ -114,6 +115,7 @@ def loop_of(design: Design, stage: Stage) -> Loop:
             "control: there is no such table in the file; expected [control] with kind, network and crossover, such as\n"
             '[control]\nkind = "voltage"\nnetwork = "type III"\ncrossover = "20 kHz"'
         )
+    loop = _set_by_divider(loop, design, stage)
     half = 0.5 / stage.circuit.period
     if loop.crossover is not None and loop.crossover >= half:
         raise InputError(
@@ -129,6 +131,16 @@ def loop_of(design: Design, stage: Stage) -> Loop:
         require_values(loop, network_of(loop))
         require_reference(loop, stage)
     return loop
+
+
+def _set_by_divider(loop: Loop, design: Design, stage: Stage) -> Loop:
+    """Return the loop with the resistors of the divider that the file asks for, unless it gives the lower one itself."""
+    asked = design.spec.divider
+    if asked is None or loop.kind == "digital" or "R_b" in loop.values or stage.string:
+        return loop
+    found = pair(stage.target, loop.reference, **asked.search(stage.target, loop.reference, loop.divider))
+    values = {**loop.values, "R_b": exact(found.lower.value, "Ω")}
+    return loop.model_copy(update={"divider": found.upper.value, "values": values})
 
 
 def design_loop(design: Design, fitted: bool = True) -> LoopDesign:

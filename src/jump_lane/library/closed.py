@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -63,11 +64,26 @@ def under_loop(converter: Converter) -> UnderLoop:
     if found.middle is None:
         raise NoResultError(f"closed loop: no result at {found.nominal.words}")
     average, part = accuracy(found)
-    values = {s: exact(v, converter.design.sheet[s].unit) for s, v in converter.design.components().items()}
-    output = {"output.voltage": exact(average, "V"), **values}
-    if part > LEAST and converter.spec.output[0].voltage_range is None:
-        ends = sorted(average * (1.0 + sign * part) for sign in (-1.0, 1.0))
-        output["output.voltage_range"] = "..".join(exact(v, "V") for v in ends)
-    held = converter.set(output)
+    wide = part > LEAST and converter.spec.output[0].voltage_range is None
+    span = sorted(average * (1.0 + sign * part) for sign in (-1.0, 1.0)) if wide else []
+    return UnderLoop(held_at(converter, average, span), found)
+
+
+def held_at(converter: Converter, voltage: float, span: Sequence[float] = ()) -> Converter:
+    """Return a converter whose output is somewhere else, all components as they are.
+
+    Parameters
+    ----------
+    voltage
+        Of the first output [V].
+    span
+        From where to where it may be set besides [V].
+    """
+    design = converter.design
+    settings = {s: exact(v, design.sheet[s].unit) for s, v in design.components().items()}
+    settings["output.voltage"] = exact(voltage, "V")
+    if span:
+        settings["output.voltage_range"] = "..".join(exact(v, "V") for v in span)
+    held = converter.set(settings)
     told = tuple(c for c in held.changes[len(converter.changes) :] if c.key.startswith("output."))
-    return UnderLoop(replace(held, changes=(*converter.changes, *told)), found)
+    return replace(held, changes=(*converter.changes, *told))

@@ -12,6 +12,7 @@ from jump_lane.report.stress import stress_table
 from jump_lane.report.table import Table, View
 from jump_lane.report.verdicts import check_data
 from jump_lane.study.check import Check, Corner, Finding
+from jump_lane.topologies.named import half_open
 
 
 def check_view(
@@ -33,6 +34,10 @@ def check_view(
         notes.extend(check.design.caveats())
     notes += [f"not judged: {text}" for text in check.refused]
     notes += list(_uneven(check))
+    spec, roles = check.design.spec, check.design.page.roles
+    notes += filter(
+        None, (half_open(spec, r.name, r.kind) for r in roles if r.kind in ("switch", "rectifier"))
+    )
     if explain:
         tables = [t for symbol in explain for t in _explained(check, symbol)]
     else:

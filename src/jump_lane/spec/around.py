@@ -3,7 +3,7 @@ gate drive, protection."""
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
@@ -69,6 +69,13 @@ class Divider(Table):
         if len(said) > 1:
             raise ValueError(f"read {' and '.join(said)}; expected one of upper, lower and current")
         return self
+
+    def search(self, wanted: float, reference: float, near: float) -> dict[str, Any]:
+        """Return how its resistors are looked for, an upper one near a value [Ω] where nothing else is said; see `pair`."""
+        where = {"upper": self.upper, "lower": self.lower, "current": self.current}
+        if all(v is None for v in where.values()):
+            where["current"] = (wanted - reference) / near
+        return {"series": self.series, "combine": self.combine, "bias": 0.5 * self.bias, **where}
 
 
 class Adjust(Table):
@@ -185,8 +192,9 @@ class Filter(Table):
         description="Resistor and capacitor beside the capacitor; resistor and inductor beside the inductor; or an inductor with a "
         "resistor across it in series with the inductor",
     )
-    damping_ratio: Annotated[Number, Field(gt=0.0, le=100.0)] = Field(
-        default=4.0, description="Damping capacitor or inductor over that of the filter"
+    damping_ratio: Annotated[Number | None, Field(gt=0.0, le=100.0)] = Field(
+        default=None,
+        description="Damping capacitor or inductor over that of the filter; 4 unless given, 0.5 with parallel-rl",
     )
     impedance_margin: Annotated[Number, Field(ge=0.0, le=40.0)] = Field(
         default=6.0,

@@ -85,6 +85,14 @@ def with_values(text: str, values: Mapping[str, tuple[float, str]]) -> str:
     return tomlkit.dumps(document)
 
 
+def with_keys(text: str, values: Mapping[tuple[str, ...], str]) -> str:
+    """Return a converter file's text with keys set."""
+    document = tomlkit.parse(text)
+    for path, value in values.items():
+        _set(document, path, value)
+    return tomlkit.dumps(document)
+
+
 def with_parts(text: str, names: Mapping[str, tuple[str, int]]) -> str:
     """Return a converter file's text with parts and their pieces under ``[parts]``, and no value chosen against them."""
     document = tomlkit.parse(text)

@@ -11,7 +11,7 @@ from typing import Any
 from jump_lane.catalogue.kinds import KINDS, ROLES, Capacitor, Diode, Igbt, Inductor, Mosfet, Part, Transformer, copper
 from jump_lane.catalogue.load import changed, load, read_part, sample_parts
 from jump_lane.errors import InputError, nearest
-from jump_lane.quantities import article
+from jump_lane.quantities import article, show, show_percent
 from jump_lane.spec import Spec
 
 USUAL = {"switch": "mosfet", "rectifier": "diode", "inductor": "inductor", "capacitor": "capacitor", "transformer": "transformer"}
@@ -64,6 +64,44 @@ def usual_kind(role: str, synchronous: bool) -> str:
 
 
 def part_of(spec: Spec, component: str, role: str, value: float = 1.0) -> Part | None:
+    """Return the part of a component as its gate is driven; None where the file says nothing of it.  See `_described`.
+
+    Raises
+    ------
+    InputError
+        As that does, and if the driver does not reach the threshold of the gate.
+    """
+    part = _described(spec, component, role, value)
+    if not isinstance(part, Mosfet):
+        return part
+    gate, threshold = spec.driver.voltage, part.threshold_voltage
+    if threshold is not None and gate <= threshold:
+        raise InputError(
+            f"driver.voltage: {show(gate, 'V')} is not above the threshold of {component}, {show(threshold, 'V')}: it never turns on; "
+            "expected a higher one"
+        )
+    if part.drive_curve is None or part.resistance is None:
+        return part
+    return part.model_copy(update={"resistance": part.resistance * part.opened(gate)})
+
+
+HALF_OPEN = 1.2
+"""A switch whose on-resistance is this many times that at the gate voltage of its data sheet is half open."""
+
+
+def half_open(spec: Spec, component: str, role: str) -> str:
+    """Say that a gate opens a switch only half; nothing if it opens it, or that is not known."""
+    part = _described(spec, component, role, 1.0)
+    opened = part.opened(spec.driver.voltage) if isinstance(part, Mosfet) else 1.0
+    if opened < HALF_OPEN:
+        return ""
+    return (
+        f"{component} is half open: {show(spec.driver.voltage, 'V')} at its gate make {show_percent(opened)} of the resistance that its "
+        "data sheet gives; a higher driver.voltage mends that"
+    )
+
+
+def _described(spec: Spec, component: str, role: str, value: float) -> Part | None:
     """Return what is known of the part of a component, or None where the file says nothing of it.
 
     Parameters

@@ -1,0 +1,369 @@
+"""What stands around the power stage, as the file asks: divider, adjustable output, banks, filters, feedback, gates, protection."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from jump_lane.errors import InputError, JumpLaneError, nearest
+from jump_lane.library.closed import held_at
+from jump_lane.library.compiling import ready
+from jump_lane.library.converter import Converter, takes_converter
+from jump_lane.library.result import Result, Watch
+from jump_lane.report.export import Columns
+from jump_lane.report.table import View
+
+if TYPE_CHECKING:
+    from jump_lane.control.design import LoopDesign
+    from jump_lane.report.around import Checked, Section
+    from jump_lane.spec.around import Filter
+    from jump_lane.study.around import Scene
+    from jump_lane.supply.net import Real
+
+SECTIONS = ("divider", "adjust", "feedback", "filter", "bank", "gate", "protection")
+"""What may be asked for, in order."""
+
+
+@dataclass(frozen=True, repr=False)
+class Surroundings(Result):
+    """Sections about what stands around a converter."""
+
+    converter: Converter
+    sections: tuple[Section, ...]
+
+    def view(self) -> View:
+        """Return the tables of every section; the exit status is the worst of theirs."""
+        from jump_lane.report.around import around_view
+
+        return replace(
+            around_view(self.converter.design.title, self.sections), changes=self.converter.changes
+        )
+
+    def columns(self) -> Columns:
+        """Return the numbers of the first section that has any."""
+        for section in self.sections:
+            if section.columns:
+                return section.columns
+        raise InputError("around: none of these sections has a table of numbers; expected filter or bank")
+
+    def drawing(self) -> Any:
+        """Return the figure of the first section that has one."""
+        for section in self.sections:
+            if section.draw is not None:
+                return section.draw()
+        raise InputError(
+            "around: none of these sections is drawn; expected filter, bank, adjust or protection"
+        )
+
+    def write(self, path: Path) -> tuple[str, ...]:
+        """Put what was chosen into a converter file; return the keys that are set."""
+        from jump_lane.files import edit
+        from jump_lane.study.write import with_keys
+
+        values = {key: value for section in self.sections for key, value in section.written.items()}
+        edit(path, lambda text: with_keys(text, values))
+        return tuple(".".join(key) for key in values)
+
+
+@takes_converter
+def around(converter: Converter, sections: Sequence[str] = (), *, watch: Watch | None = None) -> Surroundings:
+    """Work out what stands around the power stage.
+
+    Parameters
+    ----------
+    sections
+        Which of ``divider``, ``adjust``, ``feedback``, ``filter``, ``bank``, ``gate`` and ``protection``; all that the file asks
+        by default.
+    watch
+        Told of progress.
+
+    Raises
+    ------
+    InputError
+        If there is no such section, or the file does not ask for it.
+    NoResultError
+        If no corner of the converter has a result.
+    """
+    ready()
+    here = _Here(converter)
+    asked = here.asked()
+    for name in sections:
+        if name not in SECTIONS:
+            raise InputError(f"around {name}: no such section; {nearest(name, SECTIONS)}")
+        if name not in asked:
+            raise InputError(
+                f"around {name}: {converter.name} does not ask for it; expected {_EXPECTED[name]}"
+            )
+    chosen = [s for s in SECTIONS if s in (sections or asked)]
+    if not chosen:
+        wanted = ", ".join(_EXPECTED[s] for s in SECTIONS)
+        raise InputError(
+            f"{converter.name}: nothing around the power stage is asked; expected one of {wanted}"
+        )
+    found: list[Section] = []
+    for k, name in enumerate(chosen):
+        if watch is not None:
+            watch(k, len(chosen))
+        found += here.section(name)
+    return Surroundings(converter, tuple(found))
+
+
+_EXPECTED = {
+    "divider": "[divider]",
+    "adjust": "[adjust]",
+    "feedback": "[control] with amplifier = { kind = \"optocoupler\" }",
+    "filter": "[input.filter] or filter under [[output]]",
+    "bank": "[[bank.C_o]]",
+    "gate": "parts with gate_charge, such as [parts.S1]",
+    "protection": "[protection]",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Here:
+    """A converter while its surroundings are worked out; its corners and its loop are simulated once."""
+
+    converter: Converter
+
+    @cached_property
+    def scenes(self) -> list[Scene]:
+        from jump_lane.study.around import scenes
+
+        return scenes(self.converter.design)
+
+    @cached_property
+    def loop(self) -> LoopDesign | None:
+        from jump_lane.control.design import design_loop
+
+        return None if self.converter.spec.control is None else design_loop(self.converter.design)
+
+    def asked(self) -> list[str]:
+        """Return the sections that the file asks for."""
+        from jump_lane.topologies.named import part_of
+
+        spec = self.converter.spec
+        across = spec.control is not None and spec.control.amplifier.kind == "optocoupler"
+        roles = [r for r in self.converter.design.page.roles if r.kind in ("switch", "rectifier")]
+        said = {
+            "divider": spec.divider is not None,
+            "adjust": spec.adjust is not None,
+            "feedback": across,
+            "filter": spec.input.filter is not None or any(o.filter is not None for o in spec.output),
+            "bank": bool(spec.bank),
+            "gate": any(getattr(part_of(spec, r.name, r.kind), "gate_charge", None) for r in roles),
+            "protection": spec.protection is not None,
+        }
+        return [name for name in SECTIONS if said[name]]
+
+    def section(self, name: str) -> list[Section]:
+        makers: dict[str, Callable[[], list[Section]]] = {
+            "divider": self.divider, "adjust": self.adjust, "feedback": self.feedback, "filter": self.filters, "bank": self.banks,
+            "gate": self.gates, "protection": self.protection,
+        }  # fmt: skip
+        return makers[name]()
+
+    # --- one for each section ------------------------------------------------------------------------------
+
+    def divider(self) -> list[Section]:
+        from jump_lane.report.around import divider_section
+        from jump_lane.supply.setting import set_by
+
+        spec = self.converter.spec
+        assert spec.divider is not None
+        return [divider_section(set_by(spec, spec.divider), spec.control)]
+
+    def adjust(self) -> list[Section]:
+        from jump_lane.report.around import adjust_section
+        from jump_lane.supply.adjust import adjusted
+
+        found = adjusted(self.converter.spec)
+        return [adjust_section(found, [self._checked(step.spread.nominal) for step in found.steps])]
+
+    def _checked(self, voltage: float) -> Checked:
+        from jump_lane.report.around import Checked
+        from jump_lane.report.check import summary
+        from jump_lane.study.check import check
+
+        try:
+            found = check(held_at(self.converter, voltage).design)
+            return Checked(found.exit_status == 0, summary(found))
+        except JumpLaneError as error:
+            return Checked(False, str(error).splitlines()[0])
+
+    def feedback(self) -> list[Section]:
+        from jump_lane.control.analogue import Analogue
+        from jump_lane.report.around import feedback_section
+        from jump_lane.supply.feedback import barrier
+
+        found = self.loop
+        assert found is not None
+        if not isinstance(found.loop, Analogue):
+            return []
+        modulator = found.loop.modulator(found.nominal)
+        highest = max(modulator.command(stage.open) for stage in found.corners.every)
+        return [
+            feedback_section(
+                barrier(found.loop.loop.amplifier, found.loop.values, found.nominal.target, highest)
+            )
+        ]
+
+    def filters(self) -> list[Section]:
+        spec, found = self.converter.spec, []
+        if spec.input.filter is not None:
+            found.append(self._input_filter(spec.input.filter))
+        for k, output in enumerate(spec.output):
+            if output.filter is not None:
+                found.append(self._output_filter(output.filter, k))
+        return found
+
+    def _input_filter(self, asked: Filter) -> Section:
+        from jump_lane.report.around import filter_section
+        from jump_lane.study.around import compare
+        from jump_lane.supply.filter import Sides, design, excess_of
+
+        components = self.converter.design.components()
+        size = (
+            components.get("C_i", 0.0)
+            if asked.capacitance is None or asked.kind == "two-stage"
+            else asked.capacitance
+        )
+        far = (asked.capacitance or size, asked.capacitor_resistance) if asked.kind == "pi" else (0.0, 0.0)
+        sides = Sides((size, self._esr("C_i", asked)), far, asked.far_resistance)
+        draws = [scene.draw("source.i") for scene in self.scenes]
+        made = design(asked, sides, excess_of(asked, draws, self._limits(asked)))
+        loop = self.loop
+        analogue = None if loop is None else _analogue(loop)
+        compared = compare(made.found, self.converter.design, analogue, [s.at for s in self.scenes])
+        return filter_section(
+            "input.filter", made, draws, compared, self._limits(asked), max(self.converter.design.inputs),
+            "closed" if analogue is not None else "open",
+        )  # fmt: skip
+
+    def _output_filter(self, asked: Filter, k: int) -> Section:
+        from jump_lane.report.around import filter_section
+        from jump_lane.supply.filter import Sides, design, excess_of
+
+        if k:
+            raise InputError(
+                f"output.{k + 1}.filter: only the first output is regulated and simulated with its own current; expected there"
+            )
+        if asked.capacitance is None:
+            raise InputError("output.filter.capacitance: expected, the capacitor at the load")
+        output = self.converter.spec.output[0]
+        load = abs((output.voltage or 1.0) / output.current.max)
+        size = self.converter.design.components()["C_o"]
+        sides = Sides(
+            (size, self._esr("C_o", replace_resistance(asked))),
+            (asked.capacitance, asked.capacitor_resistance),
+            load,
+        )
+        draws = [replace(scene.draw("C_o.i", "load.i"), direct=scene.i_o) for scene in self.scenes]
+        made = design(asked, sides, excess_of(asked, draws, self._limits(asked)))
+        return filter_section("output.filter", made, draws, [], self._limits(asked), 0.0, "")
+
+    def _esr(self, capacitor: str, asked: Filter) -> float:
+        """Return the series resistance of a capacitor of the power stage: of its part, or what the filter says."""
+        sheet = self.converter.design.sheet
+        symbol = {"C_i": "r_Ci", "C_o": "r_C"}[capacitor]
+        known = [s for s in (symbol, f"r_{capacitor}", f"R_{capacitor}") if s in sheet]
+        return sheet[known[0]].worst if known else asked.capacitor_resistance
+
+    def _limits(self, asked: Filter) -> tuple[Real, Real] | None:
+        return None if asked.limits is None else read_limits(Path(self.converter.name).parent / asked.limits)
+
+    def banks(self) -> list[Section]:
+        from jump_lane.report.around import bank_section
+        from jump_lane.study.around import through
+        from jump_lane.supply.bank import bank
+
+        out, spec = [], self.converter.spec
+        for name, types in spec.bank.items():
+            found = [
+                bank(
+                    types,
+                    scene.words,
+                    scene.amplitudes(*through(scene, name)),
+                    1.0 / scene.recording.period,
+                    spec.thermal.ambient,
+                )
+                for scene in self.scenes
+            ]
+            worst = max(found, key=lambda b: b.total)
+            out.append(bank_section(name, worst, types, self.converter.design.components().get(name)))
+        return out
+
+    def gates(self) -> list[Section]:
+        from jump_lane.report.around import gate_section
+        from jump_lane.supply.gate import gates
+
+        longest = 0.0
+        for scene in self.scenes:
+            for name in scene.recording.names:
+                if name.endswith(".gate"):
+                    longest = max(longest, scene.recording.measures(name).average)
+        return [gate_section(gates(self.converter.design, min(longest, 1.0)))]
+
+    def protection(self) -> list[Section]:
+        from jump_lane.report.around import protection_section
+        from jump_lane.supply.protect import protected
+
+        design, spec = self.converter.design, self.converter.spec
+        assert spec.protection is not None
+        drawn = max(abs(s.recording.measures("source.i").average) for s in self.scenes)
+        capacitance, voltage = design.components().get("C_i", 0.0), max(design.inputs)
+        if spec.input.ac is not None and "I_CBrms" in design.sheet:
+            drawn = (drawn**2 + design.sheet["I_CBrms"].worst ** 2) ** 0.5
+            capacitance, voltage = design.sheet["C_B"].worst, 2.0**0.5 * spec.input.ac.max
+        output = spec.output[0]
+        v_o = (
+            abs(output.voltage)
+            if output.voltage is not None
+            else self.scenes[0].recording.measures("load.v").average
+        )
+        full = output.current.max
+        found = protected(
+            spec.protection, v_in=voltage, input_rms=drawn, capacitance=capacitance, v_o=v_o, i_o=full,
+            limit=spec.protection.current_limit * full,
+        )  # fmt: skip
+        return [protection_section(found)]
+
+
+def _analogue(found: LoopDesign) -> Any:
+    from jump_lane.control.analogue import Analogue
+
+    return found.loop if isinstance(found.loop, Analogue) else None
+
+
+def replace_resistance(asked: Filter) -> Filter:
+    """Return a filter whose capacitor has no series resistance: that of the far side is not that of the output's own."""
+    return asked.model_copy(update={"capacitor_resistance": 0.0})
+
+
+def read_limits(path: Path) -> tuple[Real, Real]:
+    """Return a limit line from a CSV file: frequencies [Hz], ascending, and levels [dBµV].
+
+    Raises
+    ------
+    InputError
+        If it cannot be read, or a column is missing or wrong.
+    """
+    import numpy as np
+
+    from jump_lane.report.export import read
+
+    columns = read(path)
+    found = []
+    for wanted in ("frequency", "level"):
+        name = next((n for n in columns if n.partition("[")[0].strip().lower() == wanted), None)
+        if name is None:
+            raise InputError(f"{path}: no column {wanted!r}; expected frequency [Hz], level [dBµV]")
+        try:
+            found.append(np.array([float(v) for v in columns[name]]))
+        except ValueError as error:
+            raise InputError(f"{path}, column {name}: {error}; expected numbers") from None
+    if len(found[0]) < 2 or not (np.diff(found[0]) >= 0.0).all() or found[0][0] <= 0.0:
+        raise InputError(f"{path}: expected at least two rows, frequencies ascending from above 0 Hz")
+    return found[0], found[1]

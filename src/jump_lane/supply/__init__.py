@@ -1,0 +1,1 @@
+"""What surrounds the power stage: adjustable outputs, banks of capacitors, filters, gate drive, protection."""
