@@ -138,7 +138,7 @@ def designed(loop: Loop, stage: Stage, amplifier: Mapping[str, float], fitted: b
     for line in LINES:
         sheet.derive(line)
         if fitted and line.symbol[0] in "RC":
-            sheet.choose(
+            sheet.prefer(
                 line.symbol, closest(sheet[line.symbol].worst, "E96" if line.symbol[0] == "R" else "E24")
             )
     values = {s[:-1]: sheet[s].worst for s in ("R_1i", "R_2i", "C_1i", "C_2i")}

@@ -252,6 +252,12 @@ class Sheet:
         one = np.array([[value]])
         self._enter(Value(symbol, old.unit, old.meaning, one, (0, 0), origin, old.line, old.required))
 
+    def prefer(self, symbol: str, value: float) -> None:
+        """Replace a derived value by one that can be bought, and keep what was derived beside it."""
+        old = self._values[symbol]
+        one = np.array([[value]])
+        self._enter(Value(symbol, old.unit, old.meaning, one, (0, 0), "chosen", old.line, old.worst))
+
     def at(self, i: int, j: int) -> dict[str, float]:
         """Return all values at one corner."""
         if self._spread is None:

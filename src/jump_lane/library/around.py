@@ -267,9 +267,8 @@ class _Here:
     def _esr(self, capacitor: str, asked: Filter) -> float:
         """Return the series resistance of a capacitor of the power stage: of its part, or what the filter says."""
         sheet = self.converter.design.sheet
-        symbol = {"C_i": "r_Ci", "C_o": "r_C"}[capacitor]
-        known = [s for s in (symbol, f"r_{capacitor}", f"R_{capacitor}") if s in sheet]
-        return sheet[known[0]].worst if known else asked.capacitor_resistance
+        symbol = f"R_{capacitor.replace('_', '')}"
+        return sheet[symbol].worst if symbol in sheet else asked.capacitor_resistance
 
     def _limits(self, asked: Filter) -> tuple[Real, Real] | None:
         return None if asked.limits is None else read_limits(Path(self.converter.name).parent / asked.limits)

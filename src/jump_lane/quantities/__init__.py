@@ -232,6 +232,8 @@ def show(value: float, unit: str = "") -> str:
         return _plain(value) + (f" {unit}" if unit == "%" else unit)
     if unit == "°C":
         return f"{value:.1f} °C"
+    if unit == "A²s":
+        return f"{_plain(value)} A²s"
     if unit in ("m²", "m³"):
         return f"{_plain(value * (1e6 if unit == 'm²' else 1e9))} m{unit}"
     if abs(value) < ROUNDING:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from jump_lane.quantities import show
-from jump_lane.report.bode import over_frequency
+from jump_lane.report.bode import over_decades, over_frequency
 from jump_lane.report.figures import COLOURS, INK, dress, sheet
 from jump_lane.spec.around import BankType
 from jump_lane.supply.bank import impedances
@@ -38,7 +38,7 @@ def filter_figure(
         left.plot(
             [at], [-found.asked.attenuation], marker="v", ms=8, color=INK, ls="none", label="asked at most"
         )
-    over_frequency(left, f, "far current over that of the converter [dB]")
+    over_frequency(left, f, "far current over the converter's [dB]")
     left.legend(loc="lower left", fontsize=8, frameon=False)
 
     right = figure.add_axes((0.56, 0.54, 0.40, 0.36))
@@ -52,7 +52,7 @@ def filter_figure(
     )
     right.set_ylim(max(float(level(found, worst).min()) - 10.0, -60.0), None)
 
-    below = figure.add_axes((0.075, 0.08, 0.885, 0.36))
+    below = figure.add_axes((0.075, 0.08, 0.885, 0.37))
     below.plot(f, np.abs(found.impedance(f)), color=COLOURS[0], lw=1.6, label="filter, damped")
     below.plot(
         f, np.abs(found.undamped().impedance(f)), color=COLOURS[1], lw=1.0, ls="--", label="filter, undamped"
@@ -62,10 +62,10 @@ def filter_figure(
         for k, c in enumerate(known):
             label = "converter's input, each corner" if k == 0 else None
             below.plot(c.frequencies, np.abs(c.converter), color=INK, lw=0.8, alpha=0.7, label=label)
-    over_frequency(below, f, "impedance [Ω]")
-    below.set_yscale("log")
+    over_frequency(below, f, "impedance")
+    over_decades(below, "Ω")
     below.set_xlabel("frequency [Hz]", color=INK, fontsize=9)
-    below.legend(loc="lower right", fontsize=8, frameon=False)
+    below.legend(loc="center right", fontsize=8, frameon=False)
     return figure
 
 
@@ -89,8 +89,8 @@ def bank_figure(name: str, found: Bank, types: Sequence[BankType]) -> Any:
         axes.annotate(
             show(at, "Hz"), (at, size), xytext=(4, 6), textcoords="offset points", fontsize=8, color=INK
         )
-    over_frequency(axes, f, "impedance [Ω]")
-    axes.set_yscale("log")
+    over_frequency(axes, f, "impedance")
+    over_decades(axes, "Ω")
     axes.set_xlabel("frequency [Hz]", color=INK, fontsize=9)
     axes.legend(loc="upper right", fontsize=9, frameon=False)
     bars = figure.add_axes((0.74, 0.08, 0.22, 0.82))

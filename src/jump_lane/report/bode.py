@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from jump_lane.quantities import brief
 from jump_lane.report.figures import INK, dress, hertz
 
 SMALLEST = 1e-12
@@ -58,3 +59,13 @@ def over_frequency(axes: Any, frequencies: Real, words: str) -> None:
     hertz(axes)
     axes.set_xlim(frequencies[0], frequencies[-1])
     axes.set_ylabel(words, color=INK, fontsize=9)
+
+
+def over_decades(axes: Any, unit: str) -> None:
+    """Make an upright axis logarithmic and number its decades, with prefixes."""
+    from matplotlib.ticker import FuncFormatter, LogLocator, NullFormatter
+
+    axes.set_yscale("log")
+    axes.yaxis.set_major_locator(LogLocator())
+    axes.yaxis.set_major_formatter(FuncFormatter(lambda v, _: brief(v, unit)))
+    axes.yaxis.set_minor_formatter(NullFormatter())

@@ -144,7 +144,7 @@ def _upper(spec: Spec, divider: Divider, reference: float, wanted: float) -> flo
 
 
 def _choose(sheet: Sheet, symbol: str, series: str) -> float:
-    sheet.choose(symbol, closest(sheet[symbol].worst, series))
+    sheet.prefer(symbol, closest(sheet[symbol].worst, series))
     return sheet[symbol].worst
 
 
@@ -179,7 +179,7 @@ def _by_voltage(
         for line in FILTERED:
             sheet.derive(line)
             if line.symbol == "C_f":
-                sheet.choose("C_f", next_higher(sheet["C_f"].worst, "E12"))
+                sheet.prefer("C_f", next_higher(sheet["C_f"].worst, "E12"))
 
     def at(figures: Mapping[str, float], voltage: float) -> float:
         return output(figures["V_ref"], figures["R_1"], figures["R_b"], 0.0, {figures["R_3"]: voltage})

@@ -204,9 +204,9 @@ def built(asked: Filter, sides: Sides, inductance: float, fitted: bool = True) -
     for line in DAMPING[asked.damping]:
         sheet.derive(line)
         if fitted and line.symbol in ("C_d", "L_d"):
-            sheet.choose(line.symbol, next_higher(sheet[line.symbol].worst, "E12"))
+            sheet.prefer(line.symbol, next_higher(sheet[line.symbol].worst, "E12"))
         elif fitted and line.symbol == "R_d":
-            sheet.choose("R_d", closest(sheet["R_d"].worst, "E24"))
+            sheet.prefer("R_d", closest(sheet["R_d"].worst, "E24"))
     return Built(asked, sides, sheet)
 
 

@@ -144,5 +144,5 @@ def _driven(design: Design, name: str, part: Mosfet | Igbt, longest: float) -> D
         sheet.give("V_i", max(design.inputs), "V", "highest input voltage", "file", "input.voltage")
         for line in BOOTSTRAP:
             sheet.derive(line)
-        sheet.choose("C_b", next_higher(sheet["C_b"].worst, "E6"))
+        sheet.prefer("C_b", next_higher(sheet["C_b"].worst, "E6"))
     return Driven(name, sheet, tuple(missing), gate.peak_current, part.max_gate_voltage)
