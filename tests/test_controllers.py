@@ -248,7 +248,7 @@ class Asked(unittest.TestCase):
         )
         found = jl.loop(tables).view().data["corners"]
         for ratio in ("70 %", "130 %"):
-            self.assertEqual(sum(f"transfer ratio {ratio}" in c["corner"] for c in found), len(found) // 3)
+            self.assertEqual(sum(f"CTR {ratio}" in c["corner"] for c in found), len(found) // 3)
         here = [c for c in found if c["V_in"] == 24.0 and c["I_o"] == 4.0]
         low, middle, high = (next(c for c in here if w in c["corner"]) for w in ("70 %", "4.000 A", "130 %"))
         self.assertLess(low["crossover"], middle["crossover"])

@@ -266,7 +266,7 @@ def _variants(loop: AnyLoop) -> list[tuple[str, AnyLoop]]:
     for off in (-amplifier.spread, amplifier.spread):
         if off:
             ratio = amplifier.transfer * (1.0 + off)
-            out.append((f"transfer ratio {100.0 * ratio:.3g} %", loop.with_values({"r_t": ratio})))
+            out.append((f"CTR {100.0 * ratio:.3g} %", loop.with_values({"r_t": ratio})))
     return out
 
 

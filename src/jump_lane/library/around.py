@@ -313,9 +313,9 @@ class _Here:
         assert spec.protection is not None
         drawn = max(abs(s.recording.measures("source.i").average) for s in self.scenes)
         capacitance, voltage = design.components().get("C_i", 0.0), max(design.inputs)
-        if spec.input.ac is not None and "I_CBrms" in design.sheet:
-            drawn = (drawn**2 + design.sheet["I_CBrms"].worst ** 2) ** 0.5
-            capacitance, voltage = design.sheet["C_B"].worst, 2.0**0.5 * spec.input.ac.max
+        if design.line is not None:  # fuse and resistor stand on the line
+            drawn = (drawn**2 + design.line["I_CBrms"].worst ** 2) ** 0.5
+            capacitance += design.line["C_B"].worst
         output = spec.output[0]
         v_o = (
             abs(output.voltage)

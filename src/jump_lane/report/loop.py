@@ -117,7 +117,7 @@ def _corners(found: LoopDesign) -> Table:
     more = [("current loop>", [hertz_or_none(p.whole.crossover) for p in found.proofs])] if nested else []
     more += [("with", special)] if any(special) else []
     heads = (
-        "input>", "load>", "mode", f"{found.design.control.symbol}>", "crossover>", "phase margin>", "gain margin>", "largest |λ|>",
+        "input>", "load>", "mode<", f"{found.design.control.symbol}>", "crossover>", "phase margin>", "gain margin>", "largest |λ|>",
     )  # fmt: skip
     rows = ((*_row(p, found), *(column[k] for _, column in more)) for k, p in enumerate(found.proofs))
     return Table(

@@ -1,6 +1,6 @@
 """The form of the JSON that every command prints: models, from which the published schemas are made."""
 
-from jump_lane.report.models import control, design, points, studies, wound
+from jump_lane.report.models import around, control, design, points, studies, wound
 from jump_lane.report.models.base import Output
 
 OUTPUTS: dict[str, type[Output]] = {
@@ -34,6 +34,7 @@ OUTPUTS: dict[str, type[Output]] = {
     "wind": wound.Wind,
     "wound": wound.Wound,
     "joint": wound.Joint,
+    "around": around.Around,
     "convert": studies.Convert,
     "compare": studies.Compare,
     "diff": studies.Diff,
