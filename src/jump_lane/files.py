@@ -109,7 +109,7 @@ def write_whole(path: Path, data: bytes | str, overwrite: bool = False) -> None:
 
 @contextlib.contextmanager
 def whole_folder(folder: Path, names: Iterable[str]) -> Iterator[Path]:
-    """Yield a folder to write into, whose named files then appear in `folder` together, or not at all.
+    """Yield a folder to write into, whose named files, as far as they are made, then appear in `folder` together, or not at all.
 
     Raises
     ------
@@ -126,7 +126,8 @@ def whole_folder(folder: Path, names: Iterable[str]) -> Iterator[Path]:
         try:
             if folder.exists():
                 for name in names:
-                    (made / name).replace(folder / name)
+                    if (made / name).exists():
+                        (made / name).replace(folder / name)
             else:
                 made.chmod(0o777 & ~_mask())
                 made.replace(folder)

@@ -16,6 +16,7 @@ import typer
 from jump_lane import __version__
 from jump_lane.cli import (
     around,
+    chain,
     circuit,
     compare,
     convert,
@@ -74,6 +75,7 @@ for module in (
     damp,
     circuit,
     convert,
+    chain,
     demo,
 ):
     module.register(app)

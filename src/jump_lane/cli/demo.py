@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
-import contextlib
-import io
-from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
+from jump_lane.cli.chain import printed
 from jump_lane.cli.options import Overwrite
 
 FILE = "instrument-rail.toml"
 """The converter file of the demo."""
 
-DOCK, WINCH, MAST = "shore-dock-link.toml", "winch-bus-link.toml", "mast-lights.toml"
-"""More converters of the buoy: one controlled by frequency, one by the angle between two bridges, one under a digital controller."""
+DOCK, WINCH, MAST, SUPPLY = (
+    "shore-dock-link.toml",
+    "winch-bus-link.toml",
+    "mast-lights.toml",
+    "shore-dock-supply.toml",
+)
+"""More converters of the buoy: one controlled by frequency, one by the angle between two bridges, one under a digital controller,
+one from the line with everything around it."""
 
 OUTPUTS = (
     DOCK,
@@ -37,6 +41,9 @@ OUTPUTS = (
     "choke-designs.png",
     "choke.png",
     "choke-sheet.txt",
+    SUPPLY,
+    "supply.txt",
+    "supply-filter.png",
 )
 """What the demo writes besides the converter file."""
 
@@ -53,8 +60,8 @@ def demo(
     overwrite: Overwrite = False,
 ) -> None:
     """Derive, check and draw the instrument rail of the Skerry buoy, its losses and its loop, into a folder; its choke;
-    its dock link and winch bus, with the gain of one and the angles of the other; its mast lights over time."""
-    from jump_lane.cli import design, loops, losses, tanks, waves, wind
+    its dock link and winch bus, with the gain of one and the angles of the other; its mast lights over time; its dock supply."""
+    from jump_lane.cli import around, design, loops, losses, tanks, waves, wind
     from jump_lane.files import require_free, whole_folder, write_whole
     from jump_lane.library.converter import demonstration, further_example, new
 
@@ -65,26 +72,30 @@ def demo(
         file = made / FILE
         outputs = {n: made / n for n in OUTPUTS}
         write_whole(file, demonstration())
-        derivation = _printed(lambda: design.derive(file, formulas=True))
-        verdicts = _printed(lambda: design.check([file]))
-        _printed(lambda: waves.waves(file, figure=outputs["waveforms.png"], csv=outputs["waveforms.csv"]))
-        lost = _printed(lambda: losses.losses(file, figure=outputs["losses.png"]))
+        derivation, _ = printed(lambda: design.derive(file, formulas=True))
+        verdicts, _ = printed(lambda: design.check([file]))
+        printed(lambda: waves.waves(file, figure=outputs["waveforms.png"], csv=outputs["waveforms.csv"]))
+        lost, _ = printed(lambda: losses.losses(file, figure=outputs["losses.png"]))
         for further, topology in ((DOCK, "half-bridge-llc"), (WINCH, "dual-active-bridge")):
             write_whole(made / further, new(topology))
-        _printed(lambda: tanks.gain(made / DOCK, figure=outputs["dock-gain.png"]))
-        _printed(lambda: tanks.angles(made / WINCH, points=20, figure=outputs["winch-angles.png"]))
-        looped = _printed(lambda: loops.loop(file, figure=outputs["loop.png"]))
-        _printed(lambda: loops.transient(file, figure=outputs["steps.png"]))
+        printed(lambda: tanks.gain(made / DOCK, figure=outputs["dock-gain.png"]))
+        printed(lambda: tanks.angles(made / WINCH, points=20, figure=outputs["winch-angles.png"]))
+        looped, _ = printed(lambda: loops.loop(file, figure=outputs["loop.png"]))
+        printed(lambda: loops.transient(file, figure=outputs["steps.png"]))
         write_whole(made / MAST, further_example(MAST))
-        _printed(lambda: loops.transient(made / MAST, from_rest=True, figure=outputs["mast-lights.png"]))
-        _printed(lambda: wind.wind(file, "L", figure=outputs["choke-designs.png"]))
-        _printed(
+        printed(lambda: loops.transient(made / MAST, from_rest=True, figure=outputs["mast-lights.png"]))
+        printed(lambda: wind.wind(file, "L", figure=outputs["choke-designs.png"]))
+        printed(
             lambda: wind.wind(
                 file, "L", number=1, sheet=outputs["choke-sheet.txt"], figure=outputs["choke.png"]
             )
         )
+        write_whole(made / SUPPLY, further_example(SUPPLY))
+        surrounded, _ = printed(lambda: around.around(made / SUPPLY))
+        printed(lambda: around.around(made / SUPPLY, ["filter"], figure=outputs["supply-filter.png"]))
         for name, text in (
             ("derivation.txt", derivation), ("verdicts.txt", verdicts), ("losses.txt", lost), ("loop.txt", looped),
+            ("supply.txt", surrounded),
         ):  # fmt: skip
             write_whole(outputs[name], text)
     print(verdicts)
@@ -108,14 +119,9 @@ def demo(
         ("choke-designs.png", "loss over volume of every choke that would do for the rail"),
         ("choke.png", "the best of them in section, its losses and its flux"),
         ("choke-sheet.txt", "how to wind and test it"),
+        (SUPPLY, "a supply from the line, with everything around it"),
+        ("supply.txt", "its filter, divider, feedback, bank, gate, fuse and inrush"),
+        ("supply-filter.png", "attenuation and impedance of its filter"),
     ):
         print(f"  {name:22s} {what}")
     print(f"written to {folder.resolve()}")
-
-
-def _printed(command: Callable[[], None]) -> str:
-    """Run a command and return what it prints; its notes name files that have not their place yet."""
-    out = io.StringIO()
-    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(io.StringIO()):
-        command()
-    return out.getvalue()

@@ -111,6 +111,11 @@ def around(converter: Converter, sections: Sequence[str] = (), *, watch: Watch |
     return Surroundings(converter, tuple(found))
 
 
+def asked_of(converter: Converter) -> list[str]:
+    """Return the sections that a file asks for, in order."""
+    return _Here(converter).asked()
+
+
 _EXPECTED = {
     "divider": "[divider]",
     "adjust": "[adjust]",
