@@ -253,12 +253,11 @@ def filter_section(
 ) -> Section:
     """Show the values of a filter, what it does to the current, its impedance beside that of the converter, what parts carry."""
     from jump_lane.report.around_figure import filter_figure
-    from jump_lane.supply.filter import carried, inrush, level, ripple
+    from jump_lane.supply.filter import carried, inrush, largest, level, ripple
 
     found, asked = made.found, made.found.asked
     spread = np.geomspace(1e2, 1e7, 1200)
-    peak = float(np.abs(found.impedance(spread)).max())
-    bare = float(np.abs(found.undamped().impedance(spread)).max())
+    peak, bare = largest(found), largest(found.undamped())
     base = min(d.frequency for d in draws)
     at = asked.at or base
     rows = [

@@ -16,7 +16,7 @@ from jump_lane.control.stage import SOURCE, Stage
 from jump_lane.errors import InputError, NoResultError
 from jump_lane.operating.point import solve
 from jump_lane.quantities import show
-from jump_lane.supply.filter import Built, Draw
+from jump_lane.supply.filter import Built, Draw, peaks
 from jump_lane.supply.net import Complex, Real
 from jump_lane.switching.record import Recording
 from jump_lane.switching.response import Responses
@@ -193,7 +193,7 @@ def compare(
     found: Built, design: Design, loop: AnyLoop | None, corners: Sequence[tuple[int, int]]
 ) -> list[Compared]:
     """Return impedances and stability with a filter in front, at corners."""
-    out = []
+    out, sharp = [], peaks(found)
     for i, j in corners:
         stage = Stage(design, i, j)
         try:
@@ -204,10 +204,9 @@ def compare(
             )
             continue
         f = np.geomspace(2e-4, 0.49, POINTS) / stage.circuit.period
-        f = np.unique(np.append(f, found.values["f_0"] * np.linspace(0.7, 1.4, 30)))
+        f = np.unique(np.append(f, sharp))
         f = f[f < 0.49 / stage.circuit.period]
         converter = -1.0 / plain.analyser(SOURCE, ("input",), f)["input"]
-        # what stands in the circuit as the filter's near capacitor belongs to the filter
         distance = 20.0 * np.log10(np.abs(converter) / np.abs(found.impedance(f)))
         k = int(np.argmin(distance))
         largest, why = _largest(found, stage, loop)

@@ -182,6 +182,33 @@ class Built:
         return -self.driven(np.ones(len(frequencies), dtype=complex), frequencies, far).nodes[NEAR]
 
 
+SEARCHED = np.geomspace(1e1, 1e8, 3000)
+"""Frequencies among which peaks of an impedance are looked for [Hz]."""
+
+
+def peaks(found: Built) -> Real:
+    """Return where the output impedance of a filter has its peaks [Hz], however sharp."""
+    from scipy.optimize import minimize_scalar
+
+    size = np.abs(found.impedance(SEARCHED))
+    tops = np.flatnonzero((size[1:-1] >= size[:-2]) & (size[1:-1] > size[2:])) + 1
+    out = []
+    for k in tops.tolist():
+        ends = math.log(SEARCHED[k - 1]), math.log(SEARCHED[k + 1])
+        best = minimize_scalar(
+            lambda x: -math.log(abs(found.impedance(np.array([math.exp(x)]))[0])), bounds=ends, method="bounded",
+            options={"xatol": 1e-9},
+        )  # fmt: skip
+        out.append(math.exp(best.x))
+    return np.array(out)
+
+
+def largest(found: Built) -> float:
+    """Return the largest output impedance of a filter [Ω]."""
+    at = np.concatenate((SEARCHED, peaks(found)))
+    return float(np.abs(found.impedance(at)).max())
+
+
 def built(asked: Filter, sides: Sides, inductance: float, fitted: bool = True) -> Built:
     """Return a filter with an inductance [H], its damping by closed form.
 
@@ -243,7 +270,8 @@ def excess_of(asked: Filter, draws: Sequence[Draw], lines: tuple[Real, Real] | N
         return lambda found: (
             asked.margin + max(20.0 * math.log10(max(ripple(found, d), 1e-15) / most) for d in draws)
         )
-    assert lines is not None
+    if lines is None:  # an inductance is given, nothing is asked
+        return lambda _: -math.inf
     return lambda found: (
         asked.margin + max(float((level(found, d) - limit_at(lines, d.frequencies)).max()) for d in draws)
     )
