@@ -13,12 +13,15 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from jump_lane.errors import InputError, JumpLaneError, NoResultError
+    from jump_lane.library.around import around
     from jump_lane.library.choices import fit, pick, size
+    from jump_lane.library.closed import under_loop
     from jump_lane.library.converter import Converter, load, new
     from jump_lane.library.designs import check, derive, tolerance
     from jump_lane.library.joint import pick_together
-    from jump_lane.library.loops import loop, responses, transient
+    from jump_lane.library.loops import least_capacitor, loop, responses, transient
     from jump_lane.library.losing import losses
+    from jump_lane.library.measured import fit_loop
     from jump_lane.library.own import run_circuit
     from jump_lane.library.own_loops import circuit_loop, circuit_transient
     from jump_lane.library.points import measure, simulate, spectrum
@@ -28,20 +31,23 @@ if TYPE_CHECKING:
     from jump_lane.library.studies import cross, efficiency, modes, sweep
     from jump_lane.library.tanks import angles, gain
     from jump_lane.library.winding import wind, wound
-    from jump_lane.library.words import diff, explain, list_topologies, schema
+    from jump_lane.library.words import convert, diff, explain, list_topologies, schema
 
 __version__ = "0.1.0"
 
 _PLACES = {
     "errors": ("InputError", "JumpLaneError", "NoResultError"),
+    "library.closed": ("under_loop",),
     "library.converter": ("Converter", "load", "new"),
+    "library.around": ("around",),
     "library.choices": ("fit", "pick", "size"),
     "library.designs": ("check", "derive", "tolerance"),
     "library.scaling": ("scale",),
     "library.sides": ("compare", "damp"),
     "library.joint": ("pick_together",),
-    "library.loops": ("loop", "responses", "transient"),
+    "library.loops": ("least_capacitor", "loop", "responses", "transient"),
     "library.losing": ("losses",),
+    "library.measured": ("fit_loop",),
     "library.own": ("run_circuit",),
     "library.own_loops": ("circuit_loop", "circuit_transient"),
     "library.points": ("measure", "simulate", "spectrum"),
@@ -49,7 +55,7 @@ _PLACES = {
     "library.studies": ("cross", "efficiency", "modes", "sweep"),
     "library.tanks": ("angles", "gain"),
     "library.winding": ("wind", "wound"),
-    "library.words": ("diff", "explain", "list_topologies", "schema"),
+    "library.words": ("convert", "diff", "explain", "list_topologies", "schema"),
 }
 """Where each public name lives; nothing is imported before it is used."""
 
@@ -63,10 +69,12 @@ __all__ = [
     "Result",
     "__version__",
     "angles",
+    "around",
     "check",
     "circuit_loop",
     "circuit_transient",
     "compare",
+    "convert",
     "cross",
     "damp",
     "derive",
@@ -74,7 +82,9 @@ __all__ = [
     "efficiency",
     "explain",
     "fit",
+    "fit_loop",
     "gain",
+    "least_capacitor",
     "list_topologies",
     "load",
     "loop",
@@ -94,6 +104,7 @@ __all__ = [
     "sweep",
     "tolerance",
     "transient",
+    "under_loop",
     "wind",
     "wound",
 ]
