@@ -115,6 +115,70 @@ class AverageCurrent(unittest.TestCase):
                 designed(**control)
 
 
+class ThresholdDiode(unittest.TestCase):
+    """Proportional feedback across a barrier: no integrator, so that the output moves with the command."""
+
+    AMPLIFIER: ClassVar[dict[str, Any]] = {
+        "kind": "threshold-diode",
+        "spread": 0.2,
+        "pole": "200 kHz",
+        "pull_up": "2.2k",
+    }
+
+    def tables(self, **control: Any) -> dict[str, Any]:
+        rail = {**buck_tables(), "chosen": {"C_o": "47 µF"}}
+        rail["input"] = {"voltage": {"min": 44, "nominal": 48, "max": 56}}
+        rail["output"] = [{"voltage": 24, "current": {"min": 1.5, "max": 3}, "voltage_ripple": "1 %"}]
+        peak = {"sense": "0.8 Ω", "slope": 0.5}
+        loop = {
+            "kind": "peak-current",
+            "peak": peak,
+            "network": "proportional",
+            "crossover": "6 kHz",
+            "phase_margin": "50°",
+        }
+        return {**rail, "control": {**loop, "gain_margin": 6.0, "amplifier": self.AMPLIFIER, **control}}
+
+    def test_the_gain_is_that_of_the_resistors_and_the_output_moves_with_the_command(self) -> None:
+        found = design_loop(jl.load(self.tables()).design, fitted=False)
+        values = analogue(found).values
+        self.assertEqual(found.hinder, "")
+        middle = found.middle
+        assert middle is not None
+        self.assertAlmostEqual(middle.margins.crossover / 6e3, 1.0, delta=0.01)
+        self.assertAlmostEqual(middle.average / 24.0, 1.0, delta=2e-3)
+        # two loads: the output falls by R_d/(R_p·r_t) for each volt that the command rises
+        corners = {
+            round(p.stage.i_o, 3): p
+            for p in found.proofs
+            if p.words == p.stage.words and p.stage.v_in == 48.0
+        }
+        commands = {}
+        for load, proof in corners.items():
+            closed = close(analogue(found), proof.stage)
+            commands[load] = closed.state.engine.named(closed.state.start)["v_2"]
+        slope = (corners[3.0].average - corners[1.5].average) / (commands[3.0] - commands[1.5])
+        self.assertAlmostEqual(slope / (-values["R_d"] / (values["R_p"] * values["r_t"])), 1.0, delta=0.05)
+
+    def test_the_accuracy_that_it_costs_is_told(self) -> None:
+        diode = jl.loop(self.tables()).view().data["held"]
+        reference = {
+            "network": "type II",
+            "amplifier": {**self.AMPLIFIER, "kind": "optocoupler"},
+            "reference": "2.5 V",
+        }
+        shunt = jl.loop(self.tables(**reference)).view().data["held"]
+        self.assertGreater(diode["tolerance"], 2.0 * shunt["tolerance"])
+
+    def test_a_gain_that_no_threshold_makes_is_said(self) -> None:
+        low = self.tables(crossover="500 Hz")
+        low["output"] = [{"voltage": 5, "current": {"min": 1.5, "max": 3}, "voltage_ripple": "1 %"}]
+        found = design_loop(jl.load(low).design)
+        self.assertIn("no threshold diode makes this gain", found.hinder)
+        with self.assertRaisesRegex(jl.InputError, "read 'type II' with amplifier.kind = 'threshold-diode'"):
+            jl.loop(self.tables(network="type II"))
+
+
 class LeastCapacitance(unittest.TestCase):
     def test_it_is_enough_and_less_is_not(self) -> None:
         case = jl.load(tables(deviation="130 mV", step="2 A"))

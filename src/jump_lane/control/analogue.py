@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
-from jump_lane.control import integral, three, two
+from jump_lane.control import integral, proportional, three, two
 from jump_lane.control.average import Inner
 from jump_lane.control.margins import Gain, remembered
 from jump_lane.control.modulator import FIXED, Modulator
@@ -14,14 +14,19 @@ from jump_lane.control.network import REFERENCE, Network, response
 from jump_lane.control.stage import SOURCE, Stage
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.errors import InputError, nearest
-from jump_lane.quantities import CAPACITANCE, RESISTANCE, parse, show
+from jump_lane.quantities import CAPACITANCE, RESISTANCE, VOLTAGE, parse, show
 from jump_lane.quantities.preferred import closest, decade
 from jump_lane.spec.loop import Loop
 from jump_lane.switching.record import record
 from jump_lane.switching.response import Responses
 from jump_lane.switching.steady import SteadyState
 
-NETWORKS = {"integral": integral.PAGES, "type II": two.PAGES, "type III": three.PAGES}
+NETWORKS = {
+    "proportional": proportional.PAGES,
+    "integral": integral.PAGES,
+    "type II": two.PAGES,
+    "type III": three.PAGES,
+}
 
 DIVIDER = Line("R_b", "R_1*V_ref/(V_h - V_ref)", "Ω", "lower resistor of the divider", "voltage divider")
 
@@ -157,11 +162,13 @@ def given(loop: Loop) -> dict[str, float]:
     }
 
 
-DIMENSIONS = {"R": RESISTANCE, "C": CAPACITANCE}
+DIMENSIONS = {"R": RESISTANCE, "C": CAPACITANCE, "V": VOLTAGE}
 """What a component of a network is, by the first letter of its symbol."""
 
 MEANINGS = {
     "V_ref": ("V", "reference", "control.reference"),
+    "V_cc": ("V", "supply of the pull-up resistor", "control.amplifier.supply"),
+    "V_c": ("V", "command at nominal input, full load", ""),
     "R_1": ("Ω", "upper resistor of the divider, near what is asked", "control.divider"),
     "V_h": ("V", "output that is held", "output.voltage"),
     "f_c": ("Hz", "crossover frequency aimed at", "control.crossover"),
@@ -178,12 +185,16 @@ MEANINGS = {
 
 def derived(loop: Loop, network: Network, target: float, aims: Mapping[str, float]) -> Sheet:
     """Return the derivation of a network: divider, then its values from the aims at the crossover."""
-    known = {**given(loop), "V_h": target, "R_1": upper(loop, target), **aims}
+    known = {**given(loop), "V_h": target, **aims}
+    divided: tuple[str, ...] = ()
+    if network.divided:
+        divided = "V_ref", "R_1"
+        known["R_1"] = upper(loop, target)
     sheet = Sheet((1, 1))
-    for symbol in ("V_ref", "R_1", "V_h", "f_c", "G_c", "b_c", *network.needs):
+    for symbol in (*divided, "V_h", "f_c", "G_c", "b_c", *network.needs):
         unit, meaning, key = MEANINGS[symbol]
         sheet.give(symbol, known[symbol], unit, meaning, "file" if key else "derived", key)
-    for line in (DIVIDER, *network.lines):
+    for line in (*((DIVIDER,) if network.divided else ()), *network.lines):
         sheet.derive(line)
         if line.symbol in loop.values:
             sheet.choose(line.symbol, parse(loop.values[line.symbol], DIMENSIONS[line.symbol[0]]))
@@ -219,7 +230,7 @@ def values_of(sheet: Sheet, loop: Loop) -> dict[str, float]:
 def preferred(values: Mapping[str, float], network: Network, series: tuple[str, str]) -> dict[str, float]:
     """Return the nearest values of the series for resistors and for capacitors."""
     resistors, capacitors = series
-    symbols = ("R_b", *network.values)
+    symbols = ("R_b", *network.values) if network.divided else network.values
     return {s: closest(values[s], resistors if s.startswith("R") else capacitors) for s in symbols}
 
 
@@ -231,7 +242,7 @@ def require_values(loop: Loop, network: Network) -> None:
     InputError
         Naming the nearest one.
     """
-    known = {*network.values, "R_b"}
+    known = {*network.values, "R_b"} if network.divided else {*network.values, "V_Z"}
     for symbol in loop.values:
         if symbol not in known:
             raise InputError(f"control.values: {network.title} has no {symbol!r}; {nearest(symbol, known)}")
@@ -249,7 +260,7 @@ def require_reference(loop: Loop, stage: Stage) -> None:
         raise InputError(
             "control.kind: the output is a string of LEDs, whose current is held; expected kind = 'digital'"
         )
-    if not loop.reference < stage.target:
+    if loop.amplifier.kind != "threshold-diode" and not loop.reference < stage.target:
         raise InputError(
             f"control.reference: {show(loop.reference, 'V')} is not below the output of {show(stage.target, 'V')}; expected a "
             "lower reference, from which a divider makes the output"

@@ -47,6 +47,9 @@ HIGHEST, LOWEST, NYQUIST = 0.25, 2e-4, 0.45
 TRIED, HALVINGS = 14, 5
 """Crossovers tried on the way down, and then between the last two."""
 
+ACROSS = ("optocoupler", "threshold-diode")
+"""Amplifiers whose output crosses an isolation barrier."""
+
 SERIES = ("E96", "E24")
 """Series of resistors and of capacitors."""
 
@@ -177,7 +180,7 @@ class _Maker:
         self.loop, self.places, self._make, self._fitted = loop, places, make, fitted
         self.sampling = 1.0 / places.nominal.responses.period
         kind = loop.digital.gains if loop.kind == "digital" else loop.network
-        self._fixed = kind == "integral"
+        self._fixed = kind in ("integral", "proportional")
         """Whether the margin follows from the crossover."""
 
     def bought(self, loop: AnyLoop) -> AnyLoop:
@@ -260,7 +263,7 @@ class _Maker:
 def _variants(loop: AnyLoop) -> list[tuple[str, AnyLoop]]:
     """Return a loop, and with an optocoupler the same at the ends of its transfer ratio, in words."""
     out: list[tuple[str, AnyLoop]] = [("", loop)]
-    if isinstance(loop, Sampled) or loop.loop.amplifier.kind != "optocoupler":
+    if isinstance(loop, Sampled) or loop.loop.amplifier.kind not in ACROSS:
         return out
     amplifier = loop.loop.amplifier
     for off in (-amplifier.spread, amplifier.spread):
@@ -306,7 +309,14 @@ def _analogue(start: Analogue, plant: Gain, stage: Stage, crossover: float, marg
             f"{-degrees(there):.0f}° there; {network.title} gives at most {high:.0f}°"
         )
     aims = {"f_c": crossover, "G_c": 1.0 / abs(there), "b_c": min(max(needed, low), high)}
+    if "V_c" in network.needs:
+        aims["V_c"] = start.modulator(stage).command(stage.open)
     sheet = derived(loop, network, stage.target, aims)
+    if "V_Z" in sheet and sheet["V_Z"].worst <= 0.0:
+        hinder = (
+            f"no threshold diode makes this gain: R_d of {show(sheet['R_d'].worst, 'Ω')} drops more than the output is; a higher "
+            "crossover, a higher output or more volts for each ampere (peak.sense) or a larger ramp mends that"
+        )
     return _judged(start.with_values(values_of(sheet, loop)), sheet, stage, hinder)
 
 

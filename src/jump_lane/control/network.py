@@ -61,6 +61,8 @@ class Network:
     dynamics: Callable[[Mapping[str, float], str], Dynamics]
     needs: tuple[str, ...] = field(default=())
     """Further symbols of the amplifier that its lines use."""
+    divided: bool = True
+    """Whether a divider from the output goes into it."""
 
 
 def add(*rows: Row) -> dict[str, float]:

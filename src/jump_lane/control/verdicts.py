@@ -24,9 +24,10 @@ def verdicts(found: LoopDesign, step: Journey | None = None) -> Iterator[Verdict
     step
         The load step that the file asks a deviation of, if it does.
     """
-    for proof in found.proofs:
-        if proof.failure:
-            yield Verdict(f"a result at {proof.words}", "", "none", False, proof.failure)
+    for reason in dict.fromkeys(p.failure for p in found.proofs if p.failure):
+        where = [p.words for p in found.proofs if p.failure == reason]
+        more = f" and {len(where) - 1} more" if len(where) > 1 else ""
+        yield Verdict("a result at every corner", "", f"none at {where[0]}{more}", False, reason)
     proofs = [p for p in found.proofs if not p.failure]
     if not proofs:
         return
@@ -126,11 +127,16 @@ def _steps(found: LoopDesign) -> Iterator[Verdict]:
 def accuracy(found: LoopDesign) -> tuple[float, float]:
     """Return the average that is held at nominal input and full load, and how far tolerances may move it [1].
 
-    Reference and both resistors of the divider at their worst: δ_ref + 2·δ_R·(1 − V_ref/V_o).
+    Reference and both resistors of the divider at their worst: δ_ref + 2·δ_R·(1 − V_ref/V_o).  With a threshold diode, which has no
+    integrator behind it, its tolerance and what corners and transfer ratio move.
     """
     loop = found.loop.loop
     average = math.nan if found.middle is None else found.middle.average
     if isinstance(found.loop, Sampled):
         return average, loop.reference_tolerance
+    if not found.loop.network.divided:
+        averages = [p.average for p in found.proofs if not p.failure]
+        moved = max((abs(v / average - 1.0) for v in averages), default=0.0)
+        return average, loop.reference_tolerance * found.loop.values["V_Z"] / found.nominal.target + moved
     share = 1.0 - loop.reference / found.nominal.target
     return average, loop.reference_tolerance + 2.0 * loop.divider_tolerance * share

@@ -131,7 +131,7 @@ def _corners(found: LoopDesign) -> Table:
 def _row(p: Proof, found: LoopDesign) -> tuple[str, ...]:
     ends = (show(p.stage.v_in, "V"), show(p.stage.i_o, "A"))
     if p.failure:
-        return (*ends, p.failure.splitlines()[0], "–", "–", "–", "–", "–")
+        return (*ends, "no result", "–", "–", "–", "–", "–")
     gain = f"{p.margins.gain:.1f} dB" if math.isfinite(p.margins.gain) else "none"
     phase = f"{p.margins.phase:.1f}°" if math.isfinite(p.margins.phase) else "–"
     control = found.design.control.shown(p.control, p.stage.circuit.period)

@@ -26,10 +26,10 @@ from jump_lane.spec.ranges import Table
 class Amplifier(Table):
     """The error amplifier of an analogue loop."""
 
-    kind: Literal["operational", "transconductance", "optocoupler"] = Field(
+    kind: Literal["operational", "transconductance", "optocoupler", "threshold-diode"] = Field(
         default="operational",
-        description="Operational amplifier; transconductance amplifier; or shunt reference that drives an optocoupler across an "
-        "isolation barrier",
+        description="Operational amplifier; transconductance amplifier; shunt reference that drives an optocoupler across an "
+        "isolation barrier; or a threshold diode in its place, which only takes network = 'proportional'",
     )
     gain: Annotated[Number | None, Field(gt=0.0, le=200.0)] = Field(
         default=None, description="Open-loop gain in decibels; without it, infinite"
@@ -171,9 +171,9 @@ class Loop(Table):
         description="Pulse width against a ramp; peak current of the switch; average current of an inductor; or a sampled "
         "controller",
     )
-    network: Literal["integral", "type II", "type III"] = Field(
+    network: Literal["proportional", "integral", "type II", "type III"] = Field(
         default="type II",
-        description="Network around the amplifier: a capacitor alone, one zero and pole beside it, or two of each",
+        description="Network around the amplifier: none, a capacitor alone, one zero and pole beside it, or two of each",
     )
     amplifier: Amplifier = Amplifier()
     peak: Peak | None = Field(default=None, description="Peak current control, where that is the kind")
