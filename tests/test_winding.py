@@ -40,6 +40,23 @@ def search(topology: str, component: str, **asked: Any) -> tuple[Asked, list[Can
 
 
 class Searching(unittest.TestCase):
+    def test_a_range_of_gaps_is_kept(self) -> None:
+        wide = {c.wound.gap.length for c in search("buck", "L")[1]}
+        self.assertGreater(max(wide), 0.30e-3)
+        _, found, made = search("buck", "L", gap="0.2 mm..0.3 mm")
+        self.assertTrue(found)
+        self.assertTrue(all(0.2e-3 <= c.wound.gap.length <= 0.3e-3 for c in found))
+        self.assertGreater(made.fallen["gap"], 0)
+        ends = search("buck", "L", gap={"min": "0.2 mm", "max": "0.3 mm"})[0].table
+        self.assertEqual((ends.gap, ends.fixed_gap), ((0.2e-3, 0.3e-3), None))
+        for wrong, message in (
+            ("0.3 mm..0.2 mm", "above the last"),
+            ("2 V", "where a length"),
+            (True, "range such as"),
+        ):
+            with self.assertRaisesRegex(jl.InputError, message):
+                search("buck", "L", gap=wrong)
+
     def everything(self, asked: Asked, best: Candidate) -> float:
         """Return the least loss of all wires and numbers of them, each design computed from its description."""
         turns, wires = best.wound.turns, [sample_materials()[w] for w in WIRES]

@@ -221,7 +221,7 @@ def settled(asked: Asked) -> Wound:
     ]
     if missing:
         raise InputError(f"{where}: {', '.join(missing)} missing; `wind --write` chooses what is left open")
-    assert table.core is not None and table.material is not None and table.gap is not None
+    assert table.core is not None and table.material is not None and table.fixed_gap is not None
     core = asked.stock.one(table.core[0], Core, f"{where}.core")
     material = asked.stock.one(table.material[0], CoreMaterial, f"{where}.material")
     windings = []
@@ -232,5 +232,5 @@ def settled(asked: Asked) -> Wound:
         windings.append(Winding(name, own.turns[0], wire, own.parallel, asked.grade(k)))
     order = portions(asked.orders()[0], [w.turns for w in windings])
     bobbin = asked.stock.bobbin(table, core, f"{where}.bobbin")
-    gap = Gap(table.gap, table.gaps, table.gap_place)
+    gap = Gap(table.fixed_gap, table.gaps, table.gap_place)
     return Wound(core, material, gap, tuple(windings), order, bobbin, asked.margin, table.tape)

@@ -30,12 +30,18 @@ def gaps_for(asked: Asked, core: Core, material: CoreMaterial, firsts: Sequence[
     it cannot be."""
     table, coil = asked.table, asked.coil
     turns = np.array(firsts) * coil.path
-    if not coil.stores or coil.inductance == 0.0 or material.powder or core.ring or table.gap is not None:
-        lengths = np.full(len(firsts), table.gap or 0.0)
+    if (
+        not coil.stores
+        or coil.inductance == 0.0
+        or material.powder
+        or core.ring
+        or table.fixed_gap is not None
+    ):
+        lengths = np.full(len(firsts), table.fixed_gap or 0.0)
     else:
         mu = permeability(material, REFERENCE_TEMPERATURE)
         lengths = gap_for(core, mu, turns, coil.inductance, table.gaps, table.gap_place)
-    if table.gap_step and table.gap is None:
+    if table.gap_step and table.fixed_gap is None:
         lengths = table.gap_step * np.round(lengths / table.gap_step)
     return [_gap(asked, core, material, float(t), float(g)) for t, g in zip(turns, lengths, strict=True)]
 
@@ -54,6 +60,8 @@ def _gap(asked: Asked, core: Core, material: CoreMaterial, turns: float, length:
         return length, False
     if not length <= LONGEST_GAP * core.window_height:
         return "gap"
+    if table.gap is not None and not table.gap[0] * (1.0 - 1e-9) <= length <= table.gap[1] * (1.0 + 1e-9):
+        return "gap"
     cold = turns**2 / float(core_reluctance(core, permeability(material, REFERENCE_TEMPERATURE)))
     if coil.stores and cold < low:
         return "inductance"
@@ -70,6 +78,8 @@ def _gap(asked: Asked, core: Core, material: CoreMaterial, turns: float, length:
 def _powdered(asked: Asked, core: Core, material: CoreMaterial, turns: float, low: float) -> Gapped:
     """Judge powder by what is left of its inductance at the largest flux: no less than the least, no more than twice."""
     alone = turns**2 / float(core_reluctance(core, permeability(material, REFERENCE_TEMPERATURE)))
+    if asked.table.gap is not None and asked.table.gap[0] > 0.0:
+        return "gap"
     most = 1.0 + asked.table.inductance_tolerance if asked.exact else SOFT
     if asked.coil.inductance == 0.0 or alone > most * asked.coil.inductance:
         return "inductance"

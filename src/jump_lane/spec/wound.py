@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, WithJsonSchema, model_validator
 
+from jump_lane.errors import InputError
+from jump_lane.quantities import LENGTH, parse, pattern
 from jump_lane.quantities.fields import (
     Amperes,
     Count,
@@ -15,6 +18,7 @@ from jump_lane.quantities.fields import (
     Ratio,
     SquareMetres,
     Volts,
+    checked,
 )
 from jump_lane.spec.ranges import Table
 
@@ -43,8 +47,16 @@ Names = Annotated[
 """A name, some names, or the first and last of a family, smallest first: ``ETD 29/16/10..ETD 39/20/13``."""
 
 
+def _as_text(value: object) -> object:
+    """Return a range given as a table of its ends as text; anything else as it is."""
+    if isinstance(value, dict) and set(value) == {"min", "max"}:
+        return f"{value['min']}{RANGE}{value['max']}"
+    return value
+
+
 def _turns(value: object) -> object:
     """Read a number of turns, or a range such as ``20..30``, as least and most."""
+    value = _as_text(value)
     if isinstance(value, bool):
         raise ValueError(f"{str(value).lower()} where a number of turns was expected")
     if isinstance(value, int):
@@ -77,6 +89,47 @@ Turns = Annotated[
 """A number of turns, or least and most."""
 
 
+def _lengths(value: object) -> object:
+    """Read a length, or a range such as ``0.2 mm..0.6 mm``, as least and most [m]."""
+    if isinstance(value, tuple) or value is None:
+        return value
+    value = _as_text(value)
+    if isinstance(value, bool) or not isinstance(value, str | int | float):
+        raise ValueError(f"{value!r} where a length, or a range such as '0.2 mm..0.6 mm', was expected")
+    first, dots, last = str(value).partition(RANGE)
+    try:
+        ends = tuple(
+            checked(parse(text, LENGTH), value, LENGTH, 0.0) for text in (first, last if dots else first)
+        )
+    except InputError as error:
+        raise ValueError(str(error)) from None
+    if ends[0] > ends[1]:
+        raise ValueError(f"{value}: the first of the range is above the last")
+    return ends
+
+
+Lengths = Annotated[
+    tuple[float, float],
+    BeforeValidator(_lengths),
+    WithJsonSchema(
+        {
+            "anyOf": [
+                {"type": "string", "pattern": pattern(LENGTH)},
+                {
+                    "type": "string",
+                    "pattern": pattern(LENGTH)[:-1] + re.escape(RANGE) + pattern(LENGTH)[1:],
+                },
+                {"type": "number", "minimum": 0.0},
+            ],
+            "examples": ["0.2 mm..0.6 mm"],
+            "x-quantity": "a length or a range",
+            "x-unit": "m",
+        }
+    ),
+]
+"""A length, or least and most [m]."""
+
+
 class WoundWinding(Table):
     """One winding; what is not said is chosen."""
 
@@ -98,8 +151,10 @@ class WoundTable(Table):
         default=None, description="Core, those to choose from, or a range of sizes of one family"
     )
     material: Names | None = Field(default=None, description="Core material, or those to choose from")
-    gap: Metres | None = Field(
-        default=None, description="Length of all gaps in the wound leg, or thickness of the spacer"
+    gap: Lengths | None = Field(
+        default=None,
+        description="Length of all gaps in the wound leg, or thickness of the spacer; with a range what the inductance needs has to lie "
+        "in it",
     )
     gaps: Annotated[int, Field(ge=1, le=9)] = Field(default=1, description="Gaps into which that is divided")
     gap_place: Literal["leg", "spacer"] = Field(
@@ -191,4 +246,9 @@ class WoundTable(Table):
             and len(w.wire) == 1
             for w in self.winding.values()
         )
-        return single and wound and self.gap is not None and self.order is not None
+        return single and wound and self.fixed_gap is not None and self.order is not None
+
+    @property
+    def fixed_gap(self) -> float | None:
+        """The gap, if it is given [m]; None where it is free, or free within a range."""
+        return self.gap[0] if self.gap is not None and self.gap[0] == self.gap[1] else None
