@@ -62,6 +62,10 @@ class Law:
         factor times the average of the signal.
     outputs
         Rows worth looking at, by name, such as the output of the amplifier.
+    restart
+        Where there is no clock: row that begins the next period when it is used up.
+    rest, longest
+        How long after the last edge that row is not listened to [s], and the longest period, over that of the circuit.
     """
 
     rates: Mapping[str, Row]
@@ -73,6 +77,9 @@ class Law:
     initial: Mapping[str, float] = field(default_factory=dict)
     feed: tuple[str, float] | None = None
     outputs: Mapping[str, Row] = field(default_factory=dict)
+    restart: Row | None = None
+    rest: float = 0.0
+    longest: float = 16.0
 
     @property
     def states(self) -> tuple[str, ...]:

@@ -41,6 +41,8 @@ class Schedule(NamedTuple):
         The comparator that brings an edge, its tick being the latest, or −1, (e,).
     anchors, delays
         The edge that one follows, or −1, and how many ticks later; its own tick is the latest, (e,).
+    free
+        1 where there is no clock: the period ends when its last edge has come.
     """
 
     ticks: NDArray[np.int64]
@@ -50,10 +52,11 @@ class Schedule(NamedTuple):
     trips: NDArray[np.int64]
     anchors: NDArray[np.int64]
     delays: NDArray[np.int64]
+    free: int = 0
 
     @property
     def length(self) -> int:
-        """Ticks in the period."""
+        """Ticks in the period, at most where there is no clock."""
         return int(self.ticks[-1])
 
     def part(self, last: int, drift: float) -> Schedule:
@@ -66,6 +69,7 @@ class Schedule(NamedTuple):
             trips=self.trips[:last],
             anchors=self.anchors[:last],
             delays=self.delays[:last],
+            free=self.free if last == len(self.masks) else 0,
         )
 
 

@@ -64,8 +64,16 @@ class Cursor:
         return self.origin + self.tick * self.engine.tick
 
     @property
+    def ended(self) -> bool:
+        """Whether the period is over."""
+        if not self.edges.free:
+            return self.tick == self.edges.length
+        last, now, end = (int(v) for v in self.mark.place[:3])
+        return last == len(self.edges.masks) - 1 and now == end and float(self.mark.rest[0]) == 0.0
+
+    @property
     def length(self) -> float:
-        """Length of the period [s]."""
+        """Length of the period [s], at most where there is no clock."""
         return self.edges.length * self.engine.tick
 
     def left(self, until: float) -> int:
@@ -76,7 +84,7 @@ class Cursor:
         """Run whole periods under the same edges; return what they show."""
         courses = self.engine.courses(periods)
         self.engine.follow(self.mark, self.edges, courses)
-        self.origin += periods * self.length
+        self.origin += int(courses.lengths.sum()) * self.engine.tick
         return courses
 
     def to(self, tick: int) -> None:
@@ -92,7 +100,7 @@ class Cursor:
 
     def turn(self) -> None:
         """Go over into the next period, with the control variable that holds from there on."""
-        self.origin += self.length
+        self.origin += self.tick * self.engine.tick
         self.begin(self.mark.state, self.combo, bool(self.mark.place[stepping.FOLLOW]))
 
     def begin(self, z: Array, combo: int, follow: bool) -> None:

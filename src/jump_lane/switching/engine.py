@@ -202,7 +202,7 @@ class Engine:
         mark.place[stepping.EVERY] = every
         combo = self._run(mark, edges, tangents)
         self.statistics.periods += 1
-        return Run(mark.state, combo, mark.tangent, int(mark.place[stepping.USED]), edges.length)
+        return Run(mark.state, combo, mark.tangent, *mark.place[[stepping.USED, stepping.TICK]].tolist())
 
     def _run(self, mark: stepping.Mark, edges: Schedule, tangents: bool) -> int:
         """Run from a mark through the edges of a schedule, working out what is met on the way; return the combination."""
@@ -273,8 +273,8 @@ class Engine:
         _, at, missing, scale, off, size, sound, step, weights = found
         self._count(kit)
         self.statistics.periods += 1
-        length = self.schedule(control).length
-        run = Run(kit.mark.state, int(at), kit.mark.tangent, int(kit.mark.place[stepping.USED]), length)
+        used, length = kit.mark.place[[stepping.USED, stepping.TICK]].tolist()
+        run = Run(kit.mark.state, int(at), kit.mark.tangent, used, length)
         return Shot(run, missing, off, scale, size, step if sound else None, weights)
 
     def newton(self, shot: Shot, held: float, weight: float) -> tuple[bool, Array, Array, Array]:
@@ -329,7 +329,7 @@ class Engine:
             ends.append(z)
             tangents.append(mark.tangent)
         self.statistics.periods += 1
-        return Pieces(np.array(ends), np.array(tangents), combo, used, whole.length)
+        return Pieces(np.array(ends), np.array(tangents), combo, used, int(mark.place[stepping.TICK]))
 
     def trace(self, run: Run | Pieces) -> Trace:
         """Return the stretches of the run that was made last."""
@@ -374,7 +374,7 @@ class Engine:
         width = (periods, len(self.watched))
         return Courses(
             np.empty((periods, self.nz)), np.empty(width), np.empty(width), np.empty(width), np.empty(width),
-            np.empty(width), np.empty(periods, dtype=np.int64),
+            np.empty(width), np.empty(periods, dtype=np.int64), np.empty(periods, dtype=np.int64),
         )  # fmt: skip
 
     def follow(self, mark: stepping.Mark, edges: Schedule, courses: Courses) -> int:

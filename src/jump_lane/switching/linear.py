@@ -145,6 +145,10 @@ def linearise(state: SteadyState) -> Linear:
         If an event cannot be taken apart: a chain of jumps in one instant.
     """
     engine = state.engine
+    if engine.schedule(state.control).free:
+        raise ConvergenceError(
+            "there is no clock: what a sine does to it is not worked out; its multipliers are"
+        )
     run = engine.run(state.start, state.combo, state.control, tangents=False, every=True)
     trace = engine.trace(run)
     ticks = trace.ticks - trace.rests

@@ -20,6 +20,7 @@ from jump_lane.errors import ConvergenceError
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.linear import Complex, Event, Linear, exponential, linearise
 from jump_lane.switching.network import Array
+from jump_lane.switching.runs import Run
 from jump_lane.switching.steady import SteadyState
 
 CONTROL = "control"
@@ -32,13 +33,27 @@ class Responses:
     def __init__(self, state: SteadyState) -> None:
         self.state = state
         self.engine = state.engine
-        self.linear: Linear = linearise(state)
         self._rows = list(self.engine.watched)
 
-    @property
+    @cached_property
+    def linear(self) -> Linear:
+        """The steady state taken apart.
+
+        Raises
+        ------
+        ConvergenceError
+            If an event cannot be taken apart, or there is no clock.
+        """
+        return linearise(self.state)
+
+    @cached_property
     def period(self) -> float:
         """Length of the period [s]."""
-        return self.linear.period
+        return self._run.length * self.engine.tick
+
+    @cached_property
+    def _run(self) -> Run:
+        return self.engine.run(self.state.start, self.state.combo, self.state.control, tangents=True)
 
     def _row(self, name: str, configuration: int) -> Array:
         return np.asarray(self.engine.tables.sense[configuration, self._rows.index(name)])
@@ -116,9 +131,7 @@ class Responses:
     @cached_property
     def tangent(self) -> Array:
         """Derivatives of the state at the end of the period by that at its start and, last, by the control, (u, u+1)."""
-        state = self.state
-        run = self.engine.run(state.start, state.combo, state.control, tangents=True)
-        return np.asarray(run.tangent[:-1][:, self.linear.unknown].T)
+        return np.asarray(self._run.tangent[:-1][:, self.engine.unknown].T)
 
     @property
     def multipliers(self) -> Complex:

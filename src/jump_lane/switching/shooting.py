@@ -12,7 +12,7 @@ from jump_lane.switching.commutation import DIVERGED, FULL, MISSING, OK, Sizes, 
 from jump_lane.switching.learning import learn
 from jump_lane.switching.nodal import eliminate
 from jump_lane.switching.propagators import compiled
-from jump_lane.switching.stepping import COMBO, CONFIGURATION, USED, Mark, Record, begin, run_period
+from jump_lane.switching.stepping import COMBO, CONFIGURATION, TICK, USED, Mark, Record, begin, run_period
 from jump_lane.switching.tables import Tables, free_row
 from jump_lane.switching.watching import empty
 
@@ -41,12 +41,24 @@ def _move_end(kit, shift):
 
 
 @compiled
+def _move_free_end(kit, last):
+    """Add what an end of the period that the last edge brings contributes to every tangent column."""
+    rate = np.empty(kit.sizes.nz)
+    apply(kit.tables.rate, kit.mark.place[CONFIGURATION], kit.mark.state, rate)
+    for m in range(kit.sizes.columns):
+        for i in range(kit.sizes.nz):
+            kit.mark.tangent[m, i] += rate[i] * kit.mark.moved[last, m]
+
+
+@compiled
 def run_on(model, kit, edges):
     """Run one period from and to the mark; see `run_period`.  MISSING now means that the tables are full."""
     while True:
         status, at = run_period(kit.tables, edges, kit.sizes, kit.tick, kit.record, kit.stats, kit.mark)
         if status == OK and edges.drift != 0.0 and kit.sizes.columns > 0:
             _move_end(kit, edges.drift * PERIOD * kit.tick)
+        if status == OK and edges.free and kit.sizes.columns > 0:
+            _move_free_end(kit, edges.masks.shape[0] - 1)
         if status != MISSING:
             return status, at
         index = free_row(kit.tables.info)
@@ -125,7 +137,7 @@ def shoot(model, kit, edges, start, combo, target):
     off its target (none if that is not a number), the size of both, whether the equations of Newton's method are
     independent, its step, and weights of what does not close.
     """
-    sizes, period, mark = kit.sizes, kit.tick * edges.ticks[-1], kit.mark
+    sizes, mark = kit.sizes, kit.mark
     for i in range(start.shape[0]):
         mark.state[i] = start[i]
     begin(mark, sizes, combo, kit.tables.info)
@@ -133,6 +145,7 @@ def shoot(model, kit, edges, start, combo, target):
     status, at = run_on(model, kit, edges)
     if status != OK:
         return status, at, np.zeros(0), 0.0, 0.0, np.inf, False, np.zeros(0), np.zeros(0)
+    period = kit.tick * mark.place[TICK]
     missing, scale, weights = gap(start, mark.state, kit.record.state, mark.place[USED], sizes)
     size, off, weight = 0.0, 0.0, 0.0
     for i in range(missing.shape[0]):
@@ -171,7 +184,8 @@ def descend(model, kit, edges, start, combo, residual):
 
 class Courses(NamedTuple):
     """What period after period shows, for p of them: states at their ends, (p, nz), and of every watched row extremes, where in
-    the period they were [ticks], and the average, (p, w); the configurations that were met, as bits, (p,)."""
+    the period they were [ticks], and the average, (p, w); the configurations that were met, as bits, (p,); their lengths
+    [ticks], (p,)."""
 
     ends: NDArray[np.float64]
     low: NDArray[np.float64]
@@ -180,6 +194,7 @@ class Courses(NamedTuple):
     high_at: NDArray[np.float64]
     mean: NDArray[np.float64]
     met: NDArray[np.int64]
+    lengths: NDArray[np.int64]
 
 
 @compiled
@@ -188,7 +203,8 @@ def gather(kit, edges, courses, i):
     course, mark = kit.record.course, kit.mark
     for k in range(kit.sizes.nz):
         courses.ends[i, k] = mark.state[k]
-    period = edges.ticks[-1] * kit.tick
+    courses.lengths[i] = mark.place[TICK]
+    period = mark.place[TICK] * kit.tick
     for k in range(course.low.shape[0]):
         courses.low[i, k], courses.high[i, k] = course.low[k], course.high[k]
         courses.low_at[i, k], courses.high_at[i, k] = course.low_at[k], course.high_at[k]

@@ -138,8 +138,10 @@ def _event(tables, before, combo, z, p, shift, moves, sizes, tick, work, stats):
 
 @compiled
 def _due(edges, fired, f, now):
-    """Return the tick of edge f, the end of the period behind the last one."""
-    if f == edges.masks.shape[0] or edges.anchors[f] < 0:
+    """Return the tick of edge f, the end of the period behind the last one; that is at once where there is no clock."""
+    if f == edges.masks.shape[0]:
+        return now if edges.free else edges.ticks[f]
+    if edges.anchors[f] < 0:
         return edges.ticks[f]
     return max(now, min(fired[edges.anchors[f]] + edges.delays[f], edges.ticks[f]))
 

@@ -16,6 +16,7 @@ from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.law import Row
 from jump_lane.switching import propagators, watching
 from jump_lane.switching.changes import Change, Clocked
+from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.cursor import Cursor
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
@@ -119,11 +120,12 @@ class Passage:
     def _of_many(self, begun: float, courses: Courses) -> Strip:
         """Return what whole periods showed, the first of which began at an instant [s]."""
         here, count = self.here, len(courses.met)
-        start = np.asarray(begun + here.length * np.arange(count), dtype=np.float64)
-        at = start[:, None]
         tick = here.engine.tick
+        ends = np.asarray(begun + tick * np.cumsum(courses.lengths), dtype=np.float64)
+        start = np.append(begun, ends[:-1])
+        at = start[:, None]
         return Strip(
-            tuple(self.watched), start, np.asarray(start + here.length, dtype=np.float64), courses.low, courses.high,
+            tuple(self.watched), start, ends, courses.low, courses.high,
             courses.mean, at + tick * courses.low_at, at + tick * courses.high_at, np.full(count, here.control), courses.met,
         )  # fmt: skip
 
@@ -143,7 +145,7 @@ class Passage:
             here.origin + engine.tick * course.high_at[None], np.array([control]), np.array([met]),
         )  # fmt: skip
         watching.empty(course)
-        if here.tick == here.edges.length:
+        if here.ended:
             here.turn()
         return part
 
@@ -218,7 +220,7 @@ class Passage:
         for engine, trace, origin in self.again(start, end):
             for k, c in enumerate(trace.configurations.tolist()):
                 span = int(trace.durations[k])
-                count = max(int(np.ceil(per_period * span / self.here.edges.length)), 2)
+                count = max(int(np.ceil(per_period * span / PERIOD)), 2)
                 ticks = np.unique(np.round(np.linspace(0, span, count + 1)).astype(np.int64))
                 states = np.empty((len(ticks), engine.nz))
                 propagators.sample(engine.tables.phi, c, trace.states[k], ticks, states)
@@ -266,7 +268,7 @@ def _seen_again(run: Cursor, start: float, end: float, stop: float) -> list[tupl
         run.to(run.left(stop))
         if run.time > start:
             found.append((run.engine, run.engine.part(used, run.used, run.tick), run.origin))
-        if run.tick < run.edges.length:
+        if not run.ended:
             break
         run.turn()
     return found
