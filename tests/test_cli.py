@@ -341,6 +341,9 @@ class Demo(CommandCase):
                 "dock-gain.png",
                 "winch-bus-link.toml",
                 "winch-angles.png",
+                "shore-dock-supply.toml",
+                "supply.txt",
+                "supply-filter.png",
             },
         )
         self.assertIn("all that is asked holds", (self.folder / "out" / "verdicts.txt").read_text())

@@ -87,7 +87,7 @@ def loop(
 ) -> None:
     """Design the loop that the file asks for under [control], and prove it at every corner: margins, multipliers.
 
-    --input-voltage and --load are the operating point of --responses and --measured.  The exit status is 1 if something asked is not met.
+    Input voltage and load are the operating point of responses and measurement.  The exit status is 1 if something asked is not met.
     """
     from jump_lane.errors import InputError
     from jump_lane.library.converter import CircuitCase

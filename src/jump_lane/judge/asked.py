@@ -37,6 +37,8 @@ NOT_JUDGED = {
     "transformer.magnetising_ripple": "this core stores what it passes on, and its ripple is that of current_ripple",
     "transformer.soft_load": "no inductance of this circuit charges output capacitances in a dead time; they need "
     "parts.S1.output_capacitance, parts.S1.resistance and switching.dead_time",
+    "input.filter": "what stands around the power stage is judged by `jumplane around`",
+    "output.filter": "what stands around the power stage is judged by `jumplane around`",
     "input.ac.hold_up": "the hold-up time sets the bulk capacitor; it is derived, not judged",
 }
 """Keys that ask for something no verdict speaks of, and why."""
@@ -100,6 +102,9 @@ def refused(design: Design) -> Iterator[str]:
         yield f"transformer.soft_load: {NOT_JUDGED['transformer.soft_load']}"
     if spec.input.ac is not None and spec.input.ac.hold_up > 0.0:
         yield f"input.ac.hold_up: {NOT_JUDGED['input.ac.hold_up']}"
+    for key, there in (("input", spec.input.filter), ("output", spec.output[0].filter)):
+        if there is not None:
+            yield f"{key}.filter: {NOT_JUDGED[f'{key}.filter']}"
     if design.page.naming is not None:
         yield from (
             f"switching.{key}: {OF_INDUCTORS}"

@@ -135,12 +135,14 @@ class _Here:
 
     @cached_property
     def scenes(self) -> list[Scene]:
+        """Every corner, simulated."""
         from jump_lane.study.around import scenes
 
         return scenes(self.converter.design)
 
     @cached_property
     def loop(self) -> LoopDesign | None:
+        """The loop of the file; None if it has none."""
         from jump_lane.control.design import design_loop
 
         return None if self.converter.spec.control is None else design_loop(self.converter.design)
@@ -164,6 +166,7 @@ class _Here:
         return [name for name in SECTIONS if said[name]]
 
     def section(self, name: str) -> list[Section]:
+        """Return what is said of one thing."""
         makers: dict[str, Callable[[], list[Section]]] = {
             "divider": self.divider, "adjust": self.adjust, "feedback": self.feedback, "filter": self.filters, "bank": self.banks,
             "gate": self.gates, "protection": self.protection,
@@ -173,6 +176,7 @@ class _Here:
     # --- one for each section ------------------------------------------------------------------------------
 
     def divider(self) -> list[Section]:
+        """The divider that sets the output."""
         from jump_lane.report.around import divider_section
         from jump_lane.supply.setting import set_by
 
@@ -181,6 +185,7 @@ class _Here:
         return [divider_section(set_by(spec, spec.divider), spec.control)]
 
     def adjust(self) -> list[Section]:
+        """The adjustable output, every setting checked."""
         from jump_lane.report.around import adjust_section
         from jump_lane.supply.adjust import adjusted
 
@@ -199,6 +204,7 @@ class _Here:
             return Checked(False, str(error).splitlines()[0])
 
     def feedback(self) -> list[Section]:
+        """The network across the barrier."""
         from jump_lane.control.analogue import Analogue
         from jump_lane.report.around import feedback_section
         from jump_lane.supply.feedback import barrier
@@ -216,6 +222,7 @@ class _Here:
         ]
 
     def filters(self) -> list[Section]:
+        """Filters at input and output."""
         spec, found = self.converter.spec, []
         if spec.input.filter is not None:
             found.append(self._input_filter(spec.input.filter))
@@ -225,7 +232,7 @@ class _Here:
         return found
 
     def _input_filter(self, asked: Filter) -> Section:
-        from jump_lane.report.around import filter_section
+        from jump_lane.report.passive import filter_section
         from jump_lane.study.around import compare
         from jump_lane.supply.filter import Sides, design, excess_of
 
@@ -248,7 +255,7 @@ class _Here:
         )  # fmt: skip
 
     def _output_filter(self, asked: Filter, k: int) -> Section:
-        from jump_lane.report.around import filter_section
+        from jump_lane.report.passive import filter_section
         from jump_lane.supply.filter import Sides, design, excess_of
 
         if k:
@@ -279,7 +286,8 @@ class _Here:
         return None if asked.limits is None else read_limits(Path(self.converter.name).parent / asked.limits)
 
     def banks(self) -> list[Section]:
-        from jump_lane.report.around import bank_section
+        """Every bank of capacitors, at its worst corner."""
+        from jump_lane.report.passive import bank_section
         from jump_lane.study.around import through
         from jump_lane.supply.bank import bank
 
@@ -300,6 +308,7 @@ class _Here:
         return out
 
     def gates(self) -> list[Section]:
+        """Gate drive of every switch."""
         from jump_lane.report.around import gate_section
         from jump_lane.supply.gate import gates
 
@@ -311,6 +320,7 @@ class _Here:
         return [gate_section(gates(self.converter.design, min(longest, 1.0)))]
 
     def protection(self) -> list[Section]:
+        """Fuse, inrush, overload."""
         from jump_lane.report.around import protection_section
         from jump_lane.supply.protect import protected
 
