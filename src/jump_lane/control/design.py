@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from jump_lane.control import ripple
 from jump_lane.control.analogue import (
     Analogue,
     derived,
@@ -28,7 +29,7 @@ from jump_lane.equations.divider import pair
 from jump_lane.equations.sheet import Sheet
 from jump_lane.errors import InputError, NoResultError
 from jump_lane.quantities import exact, show
-from jump_lane.spec.loop import Loop
+from jump_lane.spec.loop import RIPPLE, Loop
 from jump_lane.topologies.design import Design
 
 ROUNDS = 8
@@ -129,7 +130,9 @@ def loop_of(design: Design, stage: Stage) -> Loop:
         raise InputError(
             "control.deviation: the load is a string of LEDs, which takes no load step; expected none"
         )
-    if loop.kind != "digital":
+    if loop.kind in RIPPLE:
+        require_duty(design)
+    elif loop.kind != "digital":
         require_duty(design)
         require_values(loop, network_of(loop))
         require_reference(loop, stage)
@@ -142,6 +145,8 @@ def _set_by_divider(loop: Loop, design: Design, stage: Stage) -> Loop:
     if asked is None or loop.kind == "digital" or "R_b" in loop.values or stage.string:
         return loop
     found = pair(stage.target, loop.reference, **asked.search(stage.target, loop.reference, loop.divider))
+    if loop.kind in RIPPLE:  # the lower one follows from the valley that is held
+        return loop.model_copy(update={"divider": found.upper.value})
     values = {**loop.values, "R_b": exact(found.lower.value, "Ω")}
     return loop.model_copy(update={"divider": found.upper.value, "values": values})
 
@@ -163,6 +168,11 @@ def design_loop(design: Design, fitted: bool = True) -> LoopDesign:
     """
     places = corners(design)
     loop = loop_of(design, places.nominal)
+    if loop.kind in RIPPLE:
+        made, sheet = ripple.designed(loop, places.nominal, fitted)
+        return LoopDesign(
+            design, places, made, sheet, "", tuple(prove(made, stage) for stage in places.every)
+        )
     maker = _Maker(loop, places, _maker(loop, places, fitted), fitted)
     found, proofs = maker.everywhere(loop.crossover) if loop.crossover is not None else maker.fastest()
     return LoopDesign(design, places, maker.bought(found.loop), found.sheet, found.hinder, proofs)
@@ -185,7 +195,7 @@ class _Maker:
 
     def bought(self, loop: AnyLoop) -> AnyLoop:
         """Return a loop with values of components that can be bought, if such are wanted."""
-        if not self._fitted or isinstance(loop, Sampled):
+        if not self._fitted or not isinstance(loop, Analogue):
             return loop
         chosen = preferred(loop.values, loop.network, SERIES)
         return loop.with_values({s: v for s, v in chosen.items() if s not in self.loop.values})
@@ -263,7 +273,7 @@ class _Maker:
 def _variants(loop: AnyLoop) -> list[tuple[str, AnyLoop]]:
     """Return a loop, and with an optocoupler the same at the ends of its transfer ratio, in words."""
     out: list[tuple[str, AnyLoop]] = [("", loop)]
-    if isinstance(loop, Sampled) or loop.loop.amplifier.kind not in ACROSS:
+    if not isinstance(loop, Analogue) or loop.loop.amplifier.kind not in ACROSS:
         return out
     amplifier = loop.loop.amplifier
     for off in (-amplifier.spread, amplifier.spread):

@@ -210,7 +210,7 @@ def rows_of(stage: Stage, law: Law | None) -> dict[str, Row]:
     rows: dict[str, Row] = {HELD: {stage.held: 1.0}, "output": {"load.v": 1.0}, "input": {f"{SOURCE}.i": 1.0}}
     for number in range(2, len(stage.point.kinds) + 1):
         rows[f"output {number}"] = {f"load{number}.v": 1.0}
-    if law is not None:
+    if law is not None and COMMAND in law.outputs:
         rows[COMMAND] = law.outputs[COMMAND]
     branches = {name for name, _, _ in stage.circuit.branches}
     signals = [f"{name}.i" for name in stage.inductors]

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from jump_lane.control.analogue import Analogue
 from jump_lane.control.digital import Controller, Sampled
 from jump_lane.control.margins import Gain, Margins, margins
+from jump_lane.control.ripple import Ripple
 from jump_lane.control.stage import Complex, Stage
 from jump_lane.errors import NoResultError
 from jump_lane.operating.mode import simulated_mode
@@ -19,7 +20,7 @@ from jump_lane.switching.record import record
 from jump_lane.switching.response import Responses
 from jump_lane.switching.steady import SteadyState
 
-AnyLoop = Analogue | Sampled
+AnyLoop = Analogue | Sampled | Ripple
 
 
 @dataclass(frozen=True)
@@ -38,6 +39,8 @@ class Proof:
         Of the closed loop, the largest first.
     average
         Of what is held.
+    frequency
+        At which it switches [Hz].
     failure
         Why there is none.
     """
@@ -50,6 +53,7 @@ class Proof:
     whole: Margins
     multipliers: Complex
     average: float
+    frequency: float
     failure: str = ""
 
     @property
@@ -86,7 +90,7 @@ class Closed:
         """Return the loop gain, opened at the output of the amplifier or of the controller, (f,)."""
         if isinstance(self.loop, Sampled):
             return self.loop.gain(self.responses, frequencies)
-        if self.loop.inner is not None:
+        if isinstance(self.loop, Analogue) and self.loop.inner is not None:
             return self._outer(frequencies)
         return self.responses.opened.outer_gain(frequencies)
 
@@ -95,6 +99,11 @@ class Closed:
         if isinstance(self.loop, Sampled):
             return self.gain(frequencies)
         return self.responses.opened.loop_gain(frequencies)
+
+    @property
+    def clocked(self) -> bool:
+        """Whether there is a clock; the gain of a loop without one is not worked out."""
+        return not isinstance(self.loop, Ripple)
 
     @cached_property
     def _outer(self) -> Gain:
@@ -112,6 +121,8 @@ class Closed:
     def control(self) -> float:
         """The control variable: where a comparator brings an edge, how far it has moved it."""
         engine = self.state.engine
+        if not self.clocked:
+            return self.state.control
         trip = next((e for e in self.responses.linear.events if e.trip >= 0), None)
         if trip is None:
             return self.state.control
@@ -138,17 +149,21 @@ def prove(loop: AnyLoop, stage: Stage, special: str = "") -> Proof:
     words = f"{stage.words}, {special}" if special else stage.words
     try:
         closed = close(loop, stage)
-        outer = margins(closed.gain, closed.sampling)
+        outer = margins(closed.gain, closed.sampling) if closed.clocked else Margins((), ())
         inner = (
             margins(closed.whole, closed.sampling) if isinstance(loop, Analogue) and loop.nested else outer
         )
         recording = record(closed.state)
         mode = simulated_mode(stage.design.page, stage.point, recording)
         average = recording.measures(stage.held).average
-        return Proof(stage, words, mode, closed.control, outer, inner, closed.multipliers, average)
+        return Proof(
+            stage, words, mode, closed.control, outer, inner, closed.multipliers, average, closed.sampling
+        )
     except NoResultError as error:
         none = Margins((), ())
-        return Proof(stage, words, "", math.nan, none, none, np.zeros(0, complex), math.nan, str(error))
+        return Proof(
+            stage, words, "", math.nan, none, none, np.zeros(0, complex), math.nan, math.nan, str(error)
+        )
 
 
 def controller(loop: Sampled, stage: Stage) -> Controller:

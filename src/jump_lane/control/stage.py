@@ -132,8 +132,10 @@ class Stage:
             found |= int(edges.masks[k - 1]) & ~int(edges.masks[k])
         return tuple(name for bit, name in enumerate(engine.switches) if (found >> bit) & 1)
 
-    def closed(self, law: Law, rest: Mapping[str, float]) -> SteadyState:
+    def closed(self, law: Law, rest: Mapping[str, float], control: float | None = None) -> SteadyState:
         """Return the steady state under a law, from states of the law near those where it rests.
+
+        The control tells the order of the edges, and where no comparator moves them their place; as in open loop unless given.
 
         Raises
         ------
@@ -141,7 +143,7 @@ class Stage:
             If none is found.
         """
         start = self.open
-        circuit = replace(self.circuit, control=start.control, law=law)
+        circuit = replace(self.circuit, control=start.control if control is None else control, law=law)
         guess = {**start.states, **rest}
         return steady_state(circuit, None, guess, watched=self.watched, inputs=self.inputs)
 

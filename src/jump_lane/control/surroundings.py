@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.control.digital import Sampled
+from jump_lane.control.analogue import Analogue
 from jump_lane.control.loops import AnyLoop, close
 from jump_lane.control.stage import DISTURBANCE, SOURCE, Complex, Stage
 from jump_lane.quantities import show
@@ -55,7 +55,7 @@ def answers(stage: Stage, loop: AnyLoop | None, frequencies: NDArray[np.float64]
         for name in stage.inductors[:1]:
             values[f"control to {name}"], units[f"control to {name}"] = found[name], "A"
     sets: list[tuple[str, Responses]] = [("open", stage.responses)]
-    if loop is not None and not isinstance(loop, Sampled):
+    if isinstance(loop, Analogue):
         sets.append(("closed", close(loop, stage).responses))
     for words, responses in sets:
         if SOURCE in stage.inputs:

@@ -5,12 +5,15 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from jump_lane.control.analogue import Analogue
 from jump_lane.control.design import LoopDesign
 from jump_lane.control.digital import Sampled, wanders
 from jump_lane.control.journey import Journey
 from jump_lane.control.loops import Proof
+from jump_lane.control.ripple import Ripple
 from jump_lane.judge.verdict import ROUNDING, Verdict
 from jump_lane.quantities import show
+from jump_lane.spec.loop import RIPPLE
 
 REACHED = 0.05
 """How far the crossover may be from what is asked, with values that can be bought."""
@@ -40,8 +43,9 @@ def verdicts(found: LoopDesign, step: Journey | None = None) -> Iterator[Verdict
             "" if holds else found.hinder or "no values of this network have it",
         )  # fmt: skip
     yield _stability(proofs)
-    yield _phase(found, proofs)
-    yield _gain(found, proofs)
+    if not isinstance(found.loop, Ripple):  # without a clock there is no gain that could have margins
+        yield _phase(found, proofs)
+        yield _gain(found, proofs)
     yield from _steps(found)
     if loop.deviation is not None:
         yield _deviation(loop.deviation, step)
@@ -82,6 +86,8 @@ def _stability(proofs: list[Proof]) -> Verdict:
 def _cure(proof: Proof) -> str:
     """Say what slope compensation cures a subharmonic oscillation: half the falling slope does at any duty ratio."""
     control = proof.stage.design.spec.control
+    if control is not None and control.kind in RIPPLE:
+        return "more series resistance or less of the capacitance of C_o mends that"
     if control is None or control.peak is None:
         return "less gain or less ripple on the amplifier's output mends that"
     return f"peak.slope is {100.0 * control.peak.slope:.3g} % of the falling slope; 50 % and more damp it at any duty ratio, 100 % in one period"
@@ -134,7 +140,7 @@ def accuracy(found: LoopDesign) -> tuple[float, float]:
     average = math.nan if found.middle is None else found.middle.average
     if isinstance(found.loop, Sampled):
         return average, loop.reference_tolerance
-    if not found.loop.network.divided:
+    if isinstance(found.loop, Analogue) and not found.loop.network.divided:
         averages = [p.average for p in found.proofs if not p.failure]
         moved = max((abs(v / average - 1.0) for v in averages), default=0.0)
         return average, loop.reference_tolerance * found.loop.values["V_Z"] / found.nominal.target + moved

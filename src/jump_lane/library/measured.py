@@ -124,7 +124,7 @@ def fit_loop(
     built = design_loop(converter.design, not exact).loop
     if not isinstance(built, Analogue):
         raise InputError(
-            "control.kind: 'digital' has no amplifier or network to fit; expected an analogue loop"
+            f"control.kind: {built.loop.kind!r} has no amplifier or network to fit; expected an analogue loop"
         )
     unknowns = tuple(_unknown(name, built, converter, float(measured.frequencies.max())) for name in unknown)
     here = Stage(converter.at(input_voltage, load))

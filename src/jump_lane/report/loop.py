@@ -16,9 +16,11 @@ from jump_lane.control.design import LoopDesign
 from jump_lane.control.digital import Sampled
 from jump_lane.control.journey import Journey
 from jump_lane.control.loops import Closed, Proof
+from jump_lane.control.ripple import Ripple
 from jump_lane.control.verdicts import accuracy, hertz_or_none, verdicts
 from jump_lane.equations.formula import pretty
 from jump_lane.equations.sheet import Sheet
+from jump_lane.errors import InputError
 from jump_lane.judge.verdict import ROUNDING, Verdict
 from jump_lane.quantities import show, show_percent
 from jump_lane.report.bode import decibels, unwound
@@ -92,10 +94,16 @@ def _values(found: LoopDesign) -> Table:
         )
         return Table("Digital controller", ("symbol", "value>", "meaning"), rows)
     assert found.sheet is not None
-    written = list(_written(found.sheet, found.loop.values))
-    if found.loop.inner is not None:
-        written += _written(found.loop.inner.sheet, {})
-    title = f"{found.loop.network.title[0].upper()}{found.loop.network.title[1:]}"
+    if isinstance(found.loop, Ripple):
+        written, title = (
+            list(_written(found.sheet, {})),
+            f"{found.loop.loop.kind[0].upper()}{found.loop.loop.kind[1:]}, no clock",
+        )
+    else:
+        written = list(_written(found.sheet, found.loop.values))
+        if found.loop.inner is not None:
+            written += _written(found.loop.inner.sheet, {})
+        title = f"{found.loop.network.title[0].upper()}{found.loop.network.title[1:]}"
     return Table(title, ("symbol", "derived>", "used>", "formula", "source"), tuple(written))
 
 
@@ -111,7 +119,26 @@ def _written(sheet: Sheet, values: Mapping[str, float]) -> Iterator[tuple[str, .
         yield pretty(value.symbol), show(derived, value.unit), shown, formula, value.line.source
 
 
+def _unclocked(found: LoopDesign) -> Table:
+    """Return what comes of a loop without a clock at every corner."""
+    rows = []
+    for p in found.proofs:
+        ends = (show(p.stage.v_in, "V"), show(p.stage.i_o, "A"))
+        shown = ("no result", "–", "–", "–")
+        if not p.failure:
+            shown = (p.mode, show(p.frequency, "Hz"), show(p.average, "V"), f"{p.largest:.4f}")
+        rows.append((*ends, *shown))
+    return Table(
+        "Without a clock at every corner, exact",
+        ("input>", "load>", "mode<", "frequency>", "average of the output>", "largest |λ|>"),
+        tuple(rows),
+        tuple("" if p.stable else "bad" for p in found.proofs),
+    )
+
+
 def _corners(found: LoopDesign) -> Table:
+    if isinstance(found.loop, Ripple):
+        return _unclocked(found)
     special = [p.words[len(p.stage.words) :].lstrip(", ") for p in found.proofs]
     nested = isinstance(found.loop, Analogue) and found.loop.nested
     more = [("current loop>", [hertz_or_none(p.whole.crossover) for p in found.proofs])] if nested else []
@@ -218,7 +245,9 @@ def _data(found: LoopDesign, judged: list[Verdict], poles: list[tuple[str, compl
     values: dict[str, Any] = {}
     if isinstance(found.loop, Sampled):
         values = {"K_p": found.loop.gains.proportional, "K_i": found.loop.gains.integral}
-    elif found.sheet is not None:
+    elif isinstance(found.loop, Ripple) and found.sheet is not None:
+        values = {v.symbol: v.worst for v in found.sheet}
+    elif isinstance(found.loop, Analogue) and found.sheet is not None:
         values = {v.symbol: found.loop.values[v.symbol] for v in found.sheet}
         values["slope"] = found.loop.slope
         inner = found.loop.inner
@@ -257,12 +286,15 @@ def _corner_data(p: Proof) -> dict[str, Any]:
         "whole_gain_margin": p.whole.gain,
         "multipliers": [[m.real, m.imag] for m in p.multipliers.tolist()],
         "average": p.average,
+        "frequency": p.frequency,
         "reason": p.failure or None,
     }
 
 
 def loop_columns(found: LoopDesign, closed: Closed, frequencies: NDArray[np.float64]) -> Columns:
     """Return the loop at nominal input and full load over frequency."""
+    if not closed.clocked:
+        raise InputError("--table: a loop without a clock has no gain over frequency")
     gain, whole = closed.gain(frequencies), closed.whole(frequencies)
     plant = found.nominal.plant(frequencies)
     out: Columns = {"frequency [Hz]": frequencies.tolist()}

@@ -13,6 +13,7 @@ from jump_lane.control.averaged import averaged
 from jump_lane.control.design import LoopDesign
 from jump_lane.control.journey import HELD, Journey
 from jump_lane.control.loops import Closed, Proof
+from jump_lane.control.ripple import Ripple
 from jump_lane.quantities import show
 from jump_lane.report.bode import Bode
 from jump_lane.report.figures import COLOURS, INK, dress, prefixed, sheet
@@ -31,6 +32,11 @@ def loop_figure(found: LoopDesign, closed: Closed, step: Journey | None) -> Any:
     """Draw gain and phase with crossover, margins and what is asked; Nyquist plot, multipliers, and a load step."""
     stage = found.nominal
     figure = sheet(f"{found.design.title}: the loop at {stage.words}")
+    if not closed.clocked:
+        _circle(figure.add_axes((0.075, 0.2, 0.34, 0.58)), closed)
+        if step is not None:
+            _step(figure.add_axes((0.52, 0.2, 0.44, 0.58)), step)
+        return figure
     f = np.geomspace(max(FROM * closed.sampling, 1.0), UP_TO * closed.sampling, POINTS)
     gain = closed.gain(f)
     _bode(Bode(figure, 0.075, 0.505), found, f, gain)
@@ -42,6 +48,7 @@ def loop_figure(found: LoopDesign, closed: Closed, step: Journey | None) -> Any:
 
 
 def _bode(bode: Bode, found: LoopDesign, f: NDArray[np.float64], gain: NDArray[np.complex128]) -> None:
+    assert not isinstance(found.loop, Ripple)
     stage, proof, loop = found.nominal, found.middle, found.loop.loop
     bode.draw(f, gain, 90.0, color=COLOURS[0], lw=1.7, label="loop, exact")
     bode.draw(f, found.loop.plant(stage)(f), 180.0, color=COLOURS[1], lw=1.2, label="power stage, exact")

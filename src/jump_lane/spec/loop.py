@@ -144,16 +144,24 @@ class Digital(Table):
 
 
 ANALOGUE = ("voltage", "peak-current", "average-current")
+RIPPLE = ("constant-on-time", "hysteretic")
+"""Kinds that have no clock."""
 
 BELONGS = {
     "network": ANALOGUE,
     "amplifier": ANALOGUE,
     "values": ANALOGUE,
-    "divider": ANALOGUE,
-    "divider_tolerance": ANALOGUE,
+    "divider": (*ANALOGUE, *RIPPLE),
+    "divider_tolerance": (*ANALOGUE, *RIPPLE),
     "resistor_tolerance": ANALOGUE,
     "capacitor_tolerance": ANALOGUE,
-    "reference": ANALOGUE,
+    "reference": (*ANALOGUE, *RIPPLE),
+    "crossover": (*ANALOGUE, "digital"),
+    "phase_margin": (*ANALOGUE, "digital"),
+    "gain_margin": (*ANALOGUE, "digital"),
+    "band": ("hysteretic",),
+    "adaptive": ("constant-on-time",),
+    "off_time": RIPPLE,
     "ramp": ("voltage", "average-current"),
     "feed_forward": ("voltage",),
     "peak": ("peak-current",),
@@ -166,10 +174,12 @@ BELONGS = {
 class Loop(Table):
     """How the output is held: the loop and what is asked of it."""
 
-    kind: Literal["voltage", "peak-current", "average-current", "digital"] = Field(
+    kind: Literal[
+        "voltage", "peak-current", "average-current", "digital", "constant-on-time", "hysteretic"
+    ] = Field(
         default="voltage",
-        description="Pulse width against a ramp; peak current of the switch; average current of an inductor; or a sampled "
-        "controller",
+        description="Pulse width against a ramp; peak current of the switch; average current of an inductor; a sampled "
+        "controller; or without a clock, pulses of constant length or a band that the ripple of the output stays in",
     )
     network: Literal["proportional", "integral", "type II", "type III"] = Field(
         default="type II",
@@ -220,6 +230,17 @@ class Loop(Table):
         default=False,
         description="Whether the ramp is proportional to the input voltage, as given at the nominal one",
     )
+    band: Annotated[Volts | None, Field(gt=0.0)] = Field(
+        default=None, description="How far the output rises before a hysteretic loop ends the pulse"
+    )
+    adaptive: bool = Field(
+        default=True,
+        description="Whether the constant on-time is that at nominal input times nominal over actual input voltage",
+    )
+    off_time: Annotated[Seconds | None, Field(ge=0.0)] = Field(
+        default=None,
+        description="Shortest time between two pulses without a clock; 2 % of the period unless given",
+    )
     longest: Annotated[Ratio, Field(gt=0.0, le=1.0)] = Field(
         default=1.0, description="Longest pulse, part of the period"
     )
@@ -234,6 +255,8 @@ class Loop(Table):
     def _consistent(self) -> Loop:
         if self.kind == "peak-current" and self.peak is None:
             raise ValueError("peak: expected, as kind = 'peak-current'; it takes at least sense")
+        if self.kind == "hysteretic" and self.band is None:
+            raise ValueError("band: expected, as kind = 'hysteretic', such as band = \"30 mV\"")
         if self.kind == "average-current" and self.average is None:
             raise ValueError("average: expected, as kind = 'average-current'; it takes at least sense")
         for key, kinds in BELONGS.items():

@@ -24,6 +24,7 @@ class LoopCorner(Model):
     whole_gain_margin: Value
     multipliers: list[Values]
     average: Value
+    frequency: Value
     reason: str | None
 
 
