@@ -154,6 +154,8 @@ class Converter(unittest.TestCase):
             )
             if path.startswith("control.digital"):
                 tables["control"]["kind"] = "digital"
+            elif path == "control.adaptive":
+                tables["control"]["kind"] = "constant-on-time"
             with self.subTest(path):
                 self.assertEqual(self.errors(tables), [])
                 parse_spec(tables, "test")
