@@ -11,7 +11,7 @@ import numpy as np
 
 from jump_lane.catalogue.kinds import SATURATED
 from jump_lane.errors import NoResultError
-from jump_lane.judge.verdict import ROUNDING, Verdict
+from jump_lane.judge.verdict import ROUNDING, Verdict, at_most
 from jump_lane.magnetics.asked import Asked
 from jump_lane.magnetics.creepage import KILOHERTZ, SOURCE
 from jump_lane.magnetics.gapping import SOFT
@@ -56,15 +56,15 @@ def judged(asked: Asked, found: Proven) -> Iterator[Verdict]:
     limit = found.limit * (1.0 - table.flux_margin)
     margin = asked.design.spec.margin.current if coil.stores else 0.0
     words = f"flux density, with {100.0 * margin:.3g} % more current" if margin else "flux density"
-    yield _most(words, found.density, limit, "T")
+    yield at_most(words, found.density, limit, "T")
     if coil.inductance > 0.0:
         yield from _inductance(asked, found)
-    yield _most("temperature rise", found.rise, table.temperature_rise, "K")
+    yield at_most("temperature rise", found.rise, table.temperature_rise, "K")
     hottest = min(
         p for p in (wound.material.max_temperature, wound.bobbin.max_temperature if wound.bobbin else 155.0)
     )
-    yield _most("hottest spot", found.temperature, hottest, "°C")
-    yield _most("build", found.build, wound.depth * table.fill, "m")
+    yield at_most("hottest spot", found.temperature, hottest, "°C")
+    yield at_most("build", found.build, wound.depth * table.fill, "m")
     for k, name in enumerate(coil.windings):
         most_layers = asked.winding(k).most_layers
         if most_layers is not None:
@@ -75,7 +75,7 @@ def judged(asked: Asked, found: Proven) -> Iterator[Verdict]:
         ("footprint", found.footprint, table.footprint, "m²"),
     ):
         if most is not None:
-            yield _most(what, value, most, unit)
+            yield at_most(what, value, most, unit)
     yield from _leakage(asked, found)
     if len(coil.windings) > 1 and table.insulation != "functional":
         words = "triple-insulated wire" if asked.triple else f"margins of {show(wound.margin, 'm')}"
@@ -90,7 +90,7 @@ def _inductance(asked: Asked, found: Proven) -> Iterator[Verdict]:
     if found.wound.material.powder:
         left = _left(found, asked)
         yield Verdict("inductance left at the peak", least, show(left, "H"), left >= low * (1.0 - ROUNDING))
-        yield _most(
+        yield at_most(
             "inductance at no current", found.inductance, high if asked.exact else SOFT * coil.inductance, "H"
         )
     elif coil.stores:
@@ -106,10 +106,6 @@ def _inductance(asked: Asked, found: Proven) -> Iterator[Verdict]:
         held = apparent >= low * (1.0 - ROUNDING)
         words = "magnetising inductance, cold or at the peak"
         yield Verdict(words, least, show(apparent, "H"), held, warning=not held)
-
-
-def _most(what: str, value: float, limit: float, unit: str) -> Verdict:
-    return Verdict(what, f"≤ {show(limit, unit)}", show(value, unit), value <= limit * (1.0 + ROUNDING))
 
 
 def _left(found: Proven, asked: Asked) -> float:

@@ -12,8 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from jump_lane.equations.sheet import Line
-from jump_lane.judge.verdict import ROUNDING, Verdict
-from jump_lane.quantities import show
+from jump_lane.judge.verdict import Verdict, at_most
 from jump_lane.spec.around import BankType
 from jump_lane.supply.net import GROUND, Branch, Complex, Real, rms
 
@@ -89,19 +88,13 @@ class Bank:
     def verdicts(self) -> Iterator[Verdict]:
         """Yield whether every capacitor is rated for its current and stays cool enough."""
         for share in self.shares:
-            rated = share.type.current
+            rated, hottest = share.type.current, share.type.max_temperature
             if rated is not None:
-                holds = share.current <= rated * (1.0 + ROUNDING)
-                yield Verdict(
-                    f"{share.name}: rms current of each", f"≤ {show(rated, 'A')}", show(share.current, "A"), holds,
-                    "" if holds else "more of them, or more capacitance of another type, mend that",
-                )  # fmt: skip
+                advice = "more of them, or more capacitance of another type, mend that"
+                yield at_most(f"{share.name}: rms current of each", share.current, rated, "A", advice)
             if share.temperature is not None:
-                holds = share.temperature <= share.type.max_temperature
-                yield Verdict(
-                    f"{share.name}: temperature", f"≤ {show(share.type.max_temperature, '°C')}", show(share.temperature, "°C"), holds,
-                    "" if holds else "more of them share the loss",
-                )  # fmt: skip
+                advice = "more of them share the loss"
+                yield at_most(f"{share.name}: temperature", share.temperature, hottest, "°C", advice)
 
 
 def branches(types: Sequence[BankType], node: str = "bank") -> list[Branch]:

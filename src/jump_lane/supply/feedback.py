@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from jump_lane.equations.sheet import Line, Sheet
-from jump_lane.judge.verdict import ROUNDING, Verdict
+from jump_lane.judge.verdict import Verdict, at_least
 from jump_lane.quantities import show
 from jump_lane.spec.loop import Amplifier
 
@@ -50,20 +50,17 @@ class Barrier:
 
     def verdicts(self) -> Iterator[Verdict]:
         """Yield whether the diode can be driven far enough, and the reference has its bias."""
-        v_k, reference = self.sheet["V_k"].worst, self.sheet["V_ref"].worst
-        holds = v_k >= reference * (1.0 - ROUNDING)
-        yield Verdict(
-            "dynamic range: cathode with the command at zero, least transfer ratio", f"≥ {show(reference, 'V')}", show(v_k, "V"), holds,
-            "" if holds else f"R_d of at most {show(self.sheet['R_dm'].worst, 'Ω')}, a larger pull-up or a better transfer ratio mends that",
+        most = show(self.sheet["R_dm"].worst, "Ω")
+        yield at_least(
+            "dynamic range: cathode with the command at zero, least transfer ratio", self.sheet["V_k"].worst, self.sheet["V_ref"].worst, "V",
+            f"R_d of at most {most}, a larger pull-up or a better transfer ratio mends that",
         )  # fmt: skip
-        bias, asked = self.sheet["I_k"].worst, self.asked.bias
-        holds = bias >= asked * (1.0 - 0.02)
-        yield Verdict(
+        yield at_least(
             "bias of the shunt reference",
-            f"≥ {show(asked, 'A')}",
-            show(bias, "A"),
-            holds,
-            "" if holds else "a smaller R_k mends that",
+            self.sheet["I_k"].worst,
+            self.asked.bias,
+            "A",
+            "a smaller R_k mends that",
         )
 
 

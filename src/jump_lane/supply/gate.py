@@ -12,8 +12,7 @@ from dataclasses import dataclass
 
 from jump_lane.catalogue.kinds import Igbt, Mosfet
 from jump_lane.equations.sheet import Line, Sheet
-from jump_lane.judge.verdict import ROUNDING, Verdict
-from jump_lane.quantities import show
+from jump_lane.judge.verdict import Verdict, at_most
 from jump_lane.quantities.preferred import next_higher
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.named import part_of
@@ -71,18 +70,13 @@ class Driven:
         """Yield whether driver and gate are rated for it."""
         if self.peak_rating is not None and "I_on" in self.sheet:
             got = max(self.sheet["I_on"].worst, self.sheet["I_off"].worst)
-            holds = got <= self.peak_rating * (1.0 + ROUNDING)
-            yield Verdict(
-                f"{self.name}: peak current of the driver", f"≤ {show(self.peak_rating, 'A')}", show(got, "A"), holds,
-                "" if holds else "more gate resistance mends that",
-            )  # fmt: skip
+            what = f"{self.name}: peak current of the driver"
+            yield at_most(what, got, self.peak_rating, "A", "more gate resistance mends that")
         if self.largest is not None:
             got = max(self.sheet["V_on"].worst, -self.sheet["V_off"].worst)
-            holds = got <= self.largest * (1.0 + ROUNDING)
-            yield Verdict(
-                f"{self.name}: gate voltage", f"≤ {show(self.largest, 'V')}", show(got, "V"), holds,
-                "" if holds else "a lower driver.voltage mends that",
-            )  # fmt: skip
+            yield at_most(
+                f"{self.name}: gate voltage", got, self.largest, "V", "a lower driver.voltage mends that"
+            )
 
 
 def gates(design: Design, longest: float) -> list[Driven]:

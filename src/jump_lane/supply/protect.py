@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from jump_lane.equations.sheet import Line, Sheet
-from jump_lane.judge.verdict import ROUNDING, Verdict
+from jump_lane.judge.verdict import ROUNDING, Verdict, at_most
 from jump_lane.quantities import ENERGY, parse, show
 from jump_lane.spec.around import Protection
 
@@ -60,18 +60,13 @@ class Protected:
             )
         if "M_x" in self.sheet and self.asked.melting is not None:
             got, most = self.sheet["M_x"].worst, SHARE * self.asked.melting
-            holds = got <= most * (1.0 + ROUNDING)
-            yield Verdict(
-                "fuse: inrush below half its melting integral", f"≤ {most:.3g} A²s", f"{got:.3g} A²s", holds,
-                "" if holds else "a slower fuse, or a smaller inrush current, mends that",
-            )  # fmt: skip
+            advice = "a slower fuse, or a smaller inrush current, mends that"
+            yield at_most("fuse: inrush below half its melting integral", got, most, "A²s", advice)
         if "E_x" in self.sheet and self.asked.energy_rating is not None:
-            got, most = self.sheet["E_x"].worst, parse(self.asked.energy_rating, ENERGY)
-            holds = got <= most * (1.0 + ROUNDING)
-            yield Verdict(
-                "inrush resistor: energy", f"≤ {show(most, 'J')}", show(got, "J"), holds,
-                "" if holds else "a larger part mends that",
-            )  # fmt: skip
+            most = parse(self.asked.energy_rating, ENERGY)
+            yield at_most(
+                "inrush resistor: energy", self.sheet["E_x"].worst, most, "J", "a larger part mends that"
+            )
         clamp = self.asked.clamp_voltage
         if clamp is not None:
             holds = clamp > self.sheet["V_o"].worst * (1.0 + ROUNDING)

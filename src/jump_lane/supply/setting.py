@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from jump_lane.equations.divider import Pair, Spread, output, pair, spread
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.errors import InputError
-from jump_lane.judge.verdict import ROUNDING, Verdict
+from jump_lane.judge.verdict import Verdict, at_most
 from jump_lane.quantities import show
 from jump_lane.spec import Spec
 from jump_lane.spec.around import Divider
@@ -44,18 +44,14 @@ class Setting:
 
     def verdicts(self) -> Iterator[Verdict]:
         """Yield whether each resistor is rated for what it takes."""
+        advice = {"W": "larger resistors mend that", "V": "two in series mend that"}
         for name in ("R_1", "R_b"):
-            for symbol, rating, unit in (
-                (f"P_{name[2:]}", self.asked.power, "W"),
-                (f"V_{name[2:]}", self.asked.voltage, "V"),
+            for symbol, what, rating, unit in (
+                (f"P_{name[2:]}", "power", self.asked.power, "W"),
+                (f"V_{name[2:]}", "voltage", self.asked.voltage, "V"),
             ):
                 if rating is not None:
-                    got = self.sheet[symbol].worst
-                    holds = got <= rating * (1.0 + ROUNDING)
-                    yield Verdict(
-                        f"{name}: {'power' if unit == 'W' else 'voltage'}", f"≤ {show(rating, unit)}", show(got, unit), holds,
-                        "" if holds else "larger resistors mend that" if unit == "W" else "two in series mend that",
-                    )  # fmt: skip
+                    yield at_most(f"{name}: {what}", self.sheet[symbol].worst, rating, unit, advice[unit])
 
 
 LINES = (
