@@ -3,18 +3,23 @@
 import math
 import unittest
 
+from jump_lane.circuit.circuit import Circuit
+from jump_lane.circuit.elements import Capacitor, Diode, Element, Inductor, Resistor, Switch, VoltageSource
+from jump_lane.circuit.gates import on
 from jump_lane.judge.asked import JUDGED, NOT_JUDGED, limits, refused
 from jump_lane.judge.limit import Limit, Scene
-from jump_lane.judge.ripple import drawn
+from jump_lane.judge.ripple import Charging, Fed, drawn
 from jump_lane.operating.point import solve
 from jump_lane.spec import Spec
 from jump_lane.study.check import check
+from jump_lane.switching.record import record
+from jump_lane.switching.steady import steady_state
 from jump_lane.topologies import NAMES, page
 from jump_lane.topologies.design import derive
 from tests.common import buck_tables, design, example_design
 
 DESCRIPTIONS = {
-    "input": ("voltage", "ac"),
+    "input": ("voltage", "ac", "source_resistance", "source_inductance"),
     "output": ("voltage", "voltage_range", "current", "power", "resistance", "load", "leds"),
     "switching": ("frequency", "frequency_limits", "rectifier", "phases", "dead_time"),
     "transformer": ("turns_ratio", "primary_turns", "secondary", "clamp_voltage"),
@@ -170,3 +175,65 @@ class Scales(unittest.TestCase):
         for corner in check(design(tables)).corners:
             for finding in corner.findings:
                 self.assertLess(abs(finding.deviation), 0.02, finding)
+
+
+class SourceImpedance(unittest.TestCase):
+    """Input ripple behind the impedance of a source, against the simulated circuit with all of it."""
+
+    def circuit(self, resistance: float, inductance: float, esr: float) -> Circuit:
+        lead: list[Element] = [Resistor("lead", "far", "mid", resistance)]
+        lead.append(
+            Inductor("leads", "mid", "in", inductance) if inductance else Resistor("leads", "mid", "in", 1e-9)
+        )
+        elements = (
+            VoltageSource("source", "gnd", "far", -24.0),
+            *lead,
+            Capacitor("Ci", "in", "gnd", 10e-6, esr),
+            Switch("S1", "in", "sw"),
+            Diode("D1", "gnd", "sw"),
+            Inductor("L", "sw", "out", 22e-6),
+            Capacitor("Co", "out", "gnd", 47e-6),
+            Resistor("load", "out", "gnd", 2.5),
+        )
+        return Circuit(elements, 5e-6, lambda d: {"S1": on(0.0, d)}, 0.5)
+
+    def test_it_is_what_the_circuit_does(self) -> None:
+        for resistance, inductance, esr in (
+            (0.05, 1e-6, 5e-3),
+            (0.2, 0.0, 20e-3),
+            (0.02, 0.2e-6, 0.0),
+            (1e-3, 50e-9, 30e-3),
+        ):
+            recording = record(
+                steady_state(
+                    self.circuit(resistance, inductance, esr), guess={"L": 4.8, "Co": 12.0, "Ci": 24.0}
+                )
+            )
+            fed = Fed.of(recording, "S1.i", (resistance, inductance))
+            with self.subTest(resistance=resistance, inductance=inductance):
+                seen = recording.measures("@in").peak_to_peak
+                self.assertAlmostEqual(fed.ripple(10e-6, esr) / seen, 1.0, delta=2e-3)
+
+    def test_a_stiff_source_that_only_delivers_the_average_is_its_limit(self) -> None:
+        recording = record(
+            steady_state(self.circuit(0.05, 1e-6, 5e-3), guess={"L": 4.8, "Co": 12.0, "Ci": 24.0})
+        )
+        far = Fed.of(recording, "S1.i", (1.0, 1.0)).ripple(10e-6, 5e-3)
+        self.assertAlmostEqual(far / Charging.of(recording, "S1.i").ripple(10e-6, 5e-3), 1.0, delta=3e-3)
+
+    def test_the_capacitance_that_just_keeps_it(self) -> None:
+        recording = record(
+            steady_state(self.circuit(0.05, 1e-6, 5e-3), guess={"L": 4.8, "Co": 12.0, "Ci": 24.0})
+        )
+        fed = Fed.of(recording, "S1.i", (0.05, 1e-6))
+        needed = fed.capacitance_for(0.1, 10e-6, 5e-3)
+        assert needed is not None
+        self.assertAlmostEqual(fed.ripple(needed, 5e-3), 0.1, delta=1e-5)
+        self.assertIsNone(fed.capacitance_for(0.001, 10e-6, 5e-3))
+
+    def test_a_file_with_a_source_is_judged_by_it(self) -> None:
+        tables = buck_tables()
+        free = next(f for f in check(design(tables)).corners[-1].findings if f.symbol == "dV_i").simulated
+        tables["input"] = {**tables["input"], "source_resistance": "10 mΩ", "source_inductance": "100 nH"}
+        fed = next(f for f in check(design(tables)).corners[-1].findings if f.symbol == "dV_i").simulated
+        self.assertNotAlmostEqual(fed / free, 1.0, delta=0.02)

@@ -178,12 +178,13 @@ def _output_ripple(design: Design, k: int, i: int, j: int) -> Limit:
 def _input_ripple(design: Design) -> Limit:
     limit = design.sheet["dV_iask"].worst
     capacitance, resistance = design.sheet["C_i"].worst, design.sheet["R_Ci"].worst
+    source = design.spec.input.source_resistance, design.spec.input.source_inductance
 
     def measure(scene: Scene) -> float:
-        return drawn(scene.recording).ripple(capacitance, resistance)
+        return drawn(scene.recording, source).ripple(capacitance, resistance)
 
     def factor(scene: Scene, allowed: float) -> float:
-        needed = drawn(scene.recording).capacitance_for(allowed, capacitance, resistance)
+        needed = drawn(scene.recording, source).capacitance_for(allowed, capacitance, resistance)
         return math.nan if needed is None else needed / capacitance
 
     return Limit(

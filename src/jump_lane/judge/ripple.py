@@ -91,6 +91,81 @@ class Charging:
         return near * math.exp(float(brentq(beyond, -reach, reach, xtol=1e-7)))
 
 
-def drawn(recording: Recording) -> Charging:
-    """Return the current of a capacitor across the input, fed by a source that delivers its average."""
-    return Charging.of(recording, "source.i")
+HARMONICS = 300
+"""Harmonics of what is left of a voltage that the series resistance of the capacitor does not make at once."""
+
+
+@dataclass(frozen=True)
+class Fed:
+    """The alternating current that a converter draws from a capacitor which a source feeds through an impedance.
+
+    Attributes
+    ----------
+    time, current
+        Instants [s], jumps twice, and the current there [A], (m,).
+    amplitudes
+        Complex peak amplitudes of its harmonics 1… [A], (h,).
+    frequency
+        Of the first one [Hz].
+    source
+        Resistance and inductance of the source [Ω, H].
+    """
+
+    time: NDArray[np.float64]
+    current: NDArray[np.float64]
+    amplitudes: NDArray[np.complex128]
+    frequency: float
+    source: tuple[float, float]
+
+    @classmethod
+    def of(cls, recording: Recording, signal: str, source: tuple[float, float]) -> Fed:
+        """Return the alternating part of a recorded current, drawn behind a source."""
+        from jump_lane.switching.waveforms import fourier
+
+        wave = recording.waveforms((signal,), SAMPLES)
+        found = fourier((wave.time, wave.signals[signal]), wave.period, HARMONICS)
+        current = wave.signals[signal] - float(found[0].real)
+        return cls(wave.time, current, found[1:], 1.0 / wave.period, source)
+
+    def ripple(self, capacitance: float, resistance: float) -> float:
+        """Return the peak-to-peak voltage [V] across a capacitance [F] in series with a resistance [Ω], the source beside it.
+
+        Notes
+        -----
+        V_n = I_n/(1/Z_C + 1/Z_s); what Z is at high frequencies follows the current at once, and the rest, which falls as 1/n², is
+        summed up by harmonics.
+        """
+        r_s, l_s = self.source
+        s = 2j * np.pi * self.frequency * np.arange(1, len(self.amplitudes) + 1)
+        whole = 1.0 / (1.0 / (resistance + 1.0 / (s * capacitance)) + 1.0 / (r_s + s * l_s))
+        at_once = resistance if l_s > 0.0 else resistance * r_s / (resistance + r_s)
+        rest = (whole - at_once) * self.amplitudes
+        turns = np.exp(np.outer(self.time, s))
+        voltage = at_once * self.current + (turns @ rest).real
+        return float(voltage.max() - voltage.min())
+
+    def capacitance_for(self, limit: float, near: float, resistance: float) -> float | None:
+        """Return the capacitance with which the ripple is `limit` [F], the largest if several are; None if none is."""
+        from scipy.optimize import brentq
+
+        def beyond(stretch: float) -> float:
+            return self.ripple(near * math.exp(stretch), resistance) - limit
+
+        tried = np.linspace(math.log(FACTORS), -math.log(FACTORS), 28)
+        above = next((k for k, x in enumerate(tried) if beyond(float(x)) > 0.0), None)
+        if above == 0:
+            return None
+        if above is None:
+            return near / FACTORS
+        return near * math.exp(float(brentq(beyond, tried[above], tried[above - 1], xtol=1e-7)))
+
+
+def drawn(recording: Recording, source: tuple[float, float] = (0.0, 0.0)) -> Charging | Fed:
+    """Return the current of a capacitor across the input: fed by a source that delivers its average, or through an impedance.
+
+    Parameters
+    ----------
+    source
+        Resistance and inductance of the source [Ω, H]; both zero where it only delivers the average.
+    """
+    return Fed.of(recording, "source.i", source) if any(source) else Charging.of(recording, "source.i")

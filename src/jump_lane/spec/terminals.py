@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from jump_lane.quantities.fields import (
     Count,
+    Henries,
     Hertz,
     Limit,
     Ohms,
@@ -63,6 +64,14 @@ class Input(Table):
         description="Largest input ripple, peak to peak; a percentage is of the lowest input voltage",
         validate_default=False,
         json_schema_extra={"default": "1 %"},
+    )
+    source_resistance: Ohms = Field(
+        default=0.0,
+        ge=0.0,
+        description="Resistance of the source; with neither it delivers the average current alone",
+    )
+    source_inductance: Henries = Field(
+        default=0.0, ge=0.0, description="Inductance of the source and its leads"
     )
     filter: Filter | None = Field(default=None, description="A filter between source and converter")
 
