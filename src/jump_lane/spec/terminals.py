@@ -68,10 +68,10 @@ class Input(Table):
     source_resistance: Ohms = Field(
         default=0.0,
         ge=0.0,
-        description="Resistance of the source; with neither it delivers the average current alone",
+        description="Resistance of the source, for the input ripple; with neither it delivers the average current alone",
     )
     source_inductance: Henries = Field(
-        default=0.0, ge=0.0, description="Inductance of the source and its leads"
+        default=0.0, ge=0.0, description="Inductance of the source and its leads, for the input ripple"
     )
     filter: Filter | None = Field(default=None, description="A filter between source and converter")
 
