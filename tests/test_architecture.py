@@ -23,7 +23,7 @@ FLOORS = (
 """Rooms from the ground up: a module imports from its own room or from floors below."""
 
 OUTSIDE = {"__init__", "__main__"}
-HEAVY = {"numba", "scipy", "matplotlib", "pyarrow", "pandas"}
+HEAVY = {"numba", "scipy", "matplotlib", "pint", "pyarrow", "pandas"}
 
 
 def modules() -> dict[str, ast.Module]:

@@ -243,7 +243,7 @@ class _Here:
             else asked.capacitance
         )
         far = (asked.capacitance or size, asked.capacitor_resistance) if asked.kind == "pi" else (0.0, 0.0)
-        sides = Sides((size, self._esr("C_i", asked)), far, asked.far_resistance)
+        sides = Sides((size, self._esr("C_i", asked.capacitor_resistance)), far, asked.far_resistance)
         draws = [scene.draw("source.i") for scene in self.scenes]
         made = design(asked, sides, excess_of(asked, draws, self._limits(asked)))
         loop = self.loop
@@ -268,7 +268,7 @@ class _Here:
         load = abs((output.voltage or 1.0) / output.current.max)
         size = self.converter.design.components()["C_o"]
         sides = Sides(
-            (size, self._esr("C_o", replace_resistance(asked))),
+            (size, self._esr("C_o")),
             (asked.capacitance, asked.capacitor_resistance),
             load,
         )
@@ -276,11 +276,11 @@ class _Here:
         made = design(asked, sides, excess_of(asked, draws, self._limits(asked)))
         return filter_section("output.filter", made, draws, [], self._limits(asked), 0.0, "")
 
-    def _esr(self, capacitor: str, asked: Filter) -> float:
-        """Return the series resistance of a capacitor of the power stage: of its part, or what the filter says."""
+    def _esr(self, capacitor: str, otherwise: float = 0.0) -> float:
+        """Return the series resistance of a capacitor of the power stage, or something else where it is not known [Ω]."""
         sheet = self.converter.design.sheet
         symbol = f"R_{capacitor.replace('_', '')}"
-        return sheet[symbol].worst if symbol in sheet else asked.capacitor_resistance
+        return sheet[symbol].worst if symbol in sheet else otherwise
 
     def _limits(self, asked: Filter) -> tuple[Real, Real] | None:
         return None if asked.limits is None else read_limits(Path(self.converter.name).parent / asked.limits)
@@ -349,11 +349,6 @@ def _analogue(found: LoopDesign) -> Any:
     from jump_lane.control.analogue import Analogue
 
     return found.loop if isinstance(found.loop, Analogue) else None
-
-
-def replace_resistance(asked: Filter) -> Filter:
-    """Return a filter whose capacitor has no series resistance: that of the far side is not that of the output's own."""
-    return asked.model_copy(update={"capacitor_resistance": 0.0})
 
 
 def read_limits(path: Path) -> tuple[Real, Real]:

@@ -152,7 +152,7 @@ class Filtered(Stage):
         for element in self.circuit.elements:
             if element.name.startswith("filter") and isinstance(element, Capacitor):
                 guess[element.name] = self.v_in
-            elif element.name == "filter L":
+            elif element.name in ("filter L", "filter L1", "filter L2"):
                 guess[element.name] = current
         circuit = replace(self.circuit, control=plain.control)
         return steady_state(circuit, None, guess, watched=self.watched, inputs=self.inputs)
