@@ -16,7 +16,9 @@ settings.register_profile("any machine", deadline=None, suppress_health_check=[H
 settings.load_profile("any machine")
 
 BESIDE = (
+    "tests.test_around",
     "tests.test_cli",
+    "tests.test_closed_loop",
     "tests.test_contract",
     "tests.test_damping",
     "tests.test_every_command",

@@ -46,7 +46,7 @@ class Searching(unittest.TestCase):
         _, found, made = search("buck", "L", gap="0.2 mm..0.3 mm")
         self.assertTrue(found)
         self.assertTrue(all(0.2e-3 <= c.wound.gap.length <= 0.3e-3 for c in found))
-        self.assertGreater(made.fallen["gap"], 0)
+        self.assertGreater(made.tally.fallen["gap"], 0)
         ends = search("buck", "L", gap={"min": "0.2 mm", "max": "0.3 mm"})[0].table
         self.assertEqual((ends.gap, ends.fixed_gap), ((0.2e-3, 0.3e-3), None))
         for wrong, message in (
