@@ -42,7 +42,9 @@ from tests.common import CommandCase, buck_tables
 
 
 def harmonics(recording: Recording, signal: str, count: int = 30) -> Any:
-    return fourier(recording.samples_between(signal, 0.0, recording.period), recording.period, count)[1:]
+    return fourier(recording.samples_between(signal, 0.0, recording.period, 40_000), recording.period, count)[
+        1:
+    ]
 
 
 class Dividers(unittest.TestCase):
@@ -230,7 +232,7 @@ class Filters(unittest.TestCase):
                 solved = found.driven(drawn, f, SHORT).currents["far side"]
                 with self.subTest(kind=kind, way=way):
                     # currents from the far side and into it: opposite ways
-                    np.testing.assert_allclose(-solved[:8], far[:8], rtol=2e-4, atol=1e-6 * abs(far[0]))
+                    np.testing.assert_allclose(-solved[:8], far[:8], rtol=1e-6, atol=1e-8 * abs(far[0]))
                     self.assertAlmostEqual(abs(solved[0] / far[0]), 1.0, delta=1e-6)
 
     def test_random_limits_are_kept_or_the_reason_is_told(self) -> None:
@@ -405,7 +407,7 @@ class Banks(unittest.TestCase):
         each = [harmonics(recording, n) for n in ("L1.i", "L2.i")]
         found = shared(BANK, each[0] + each[1], 2e5)
         for k in range(2):
-            np.testing.assert_allclose(found[k][:10], each[k][:10], rtol=1e-5, atol=1e-6 * abs(each[k][0]))
+            np.testing.assert_allclose(found[k][:10], each[k][:10], rtol=1e-6, atol=1e-8 * abs(each[k][0]))
 
     def test_a_resonance_lies_between_the_types_and_currents_go_back_and_forth(self) -> None:
         (at, size), *_ = resonances(BANK)

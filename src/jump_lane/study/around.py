@@ -24,8 +24,8 @@ from jump_lane.switching.steady import SteadyState, steady_state
 from jump_lane.switching.waveforms import fourier
 from jump_lane.topologies.design import Design
 
-HARMONICS = 400
-"""Harmonics of the switching frequency that are taken."""
+HARMONICS, SAMPLES = 400, 10_000
+"""Harmonics of the switching frequency that are taken, and samples in a period, straight between which they are found."""
 
 
 @dataclass(frozen=True)
@@ -46,7 +46,7 @@ class Scene:
         """Return complex peak amplitudes of harmonics 1… of a sum of signals, (h,)."""
         period, total = self.recording.period, np.zeros(HARMONICS, dtype=complex)
         for name in signals:
-            samples = self.recording.samples_between(name, 0.0, period)
+            samples = self.recording.samples_between(name, 0.0, period, SAMPLES)
             total += fourier(samples, period, HARMONICS)[1:]
         return total
 
