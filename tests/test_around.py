@@ -80,10 +80,10 @@ class Dividers(unittest.TestCase):
         ]
         self.assertAlmostEqual(3.0 * float(np.std(drawn)) / found.sigmas, 1.0, delta=0.02)
 
-    def test_a_simulated_amplifier_agrees(self) -> None:
+    def test_currents_into_the_node_add_up(self) -> None:
         """A follower that holds its input at the reference, bias drawn from there, as node equations have it."""
         v_ref, upper, lower, bias = 1.2, 12e3, 1.3e3, 2e-6
-        v = output(v_ref, upper, lower, bias, {22e3: 2.5})
+        v = output(v_ref, upper, lower, bias, [(22e3, 2.5)])
         self.assertAlmostEqual((v - v_ref) / upper + (2.5 - v_ref) / 22e3, v_ref / lower + bias, places=15)
 
 

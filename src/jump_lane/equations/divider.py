@@ -10,9 +10,11 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from jump_lane.errors import InputError
+from jump_lane.quantities import show
 from jump_lane.quantities.preferred import decade
 
 NEARBY = 0.35
@@ -43,7 +45,7 @@ def output(
     upper: float,
     lower: float,
     bias: float = 0.0,
-    branches: Mapping[float, float] | None = None,
+    branches: Sequence[tuple[float, float]] = (),
 ) -> float:
     """Return the output [V].
 
@@ -55,7 +57,7 @@ def output(
         Further resistors into the node [Ω], each with the voltage that it comes from [V].
     """
     drawn = reference / lower + bias
-    for resistor, voltage in (branches or {}).items():
+    for resistor, voltage in branches:
         drawn += (reference - voltage) / resistor
     return reference + upper * drawn
 
@@ -117,7 +119,12 @@ def pair(
     Parameters
     ----------
     bias
-        Half of what may flow into the amplifier is taken into account [A].
+        Current into the amplifier that is taken into account [A].
+
+    Raises
+    ------
+    InputError
+        If no resistor makes the output, as the amplifier draws too much.
     """
     if upper is not None:
         found = (
@@ -149,8 +156,20 @@ def pair(
 
 
 def _lower(wanted: float, reference: float, upper: float, bias: float) -> float:
+    """Return the lower resistor that makes an output [Ω].
+
+    Raises
+    ------
+    InputError
+        If the amplifier draws more than comes through the upper one.
+    """
     drawn = (wanted - reference) / upper - bias
-    return reference / drawn if drawn > 0.0 else math.inf
+    if drawn <= 0.0:
+        raise InputError(
+            f"divider.bias: the amplifier draws {show(bias, 'A')}, no less than what comes through {show(upper, 'Ω')}; expected a smaller "
+            "upper resistor, or more current in the divider"
+        )
+    return reference / drawn
 
 
 @dataclass(frozen=True)

@@ -236,14 +236,13 @@ class _Here:
         from jump_lane.study.around import compare
         from jump_lane.supply.filter import Sides, design, excess_of
 
-        components = self.converter.design.components()
-        size = (
-            components.get("C_i", 0.0)
-            if asked.capacitance is None or asked.kind == "two-stage"
-            else asked.capacitance
+        own = (
+            self.converter.design.components().get("C_i", 0.0),
+            self._esr("C_i", asked.capacitor_resistance),
         )
-        far = (asked.capacitance or size, asked.capacitor_resistance) if asked.kind == "pi" else (0.0, 0.0)
-        sides = Sides((size, self._esr("C_i", asked.capacitor_resistance)), far, asked.far_resistance)
+        other = (asked.capacitance or own[0], asked.capacitor_resistance)
+        near = own if asked.capacitance is None or asked.kind == "two-stage" else other
+        sides = Sides(near, other if asked.kind == "pi" else (0.0, 0.0), asked.far_resistance)
         draws = [scene.draw("source.i") for scene in self.scenes]
         made = design(asked, sides, excess_of(asked, draws, self._limits(asked)))
         loop = self.loop

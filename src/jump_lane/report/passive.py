@@ -13,7 +13,7 @@ from jump_lane.quantities import brief, show
 from jump_lane.report.around import Section, lines_table
 from jump_lane.report.export import Columns
 from jump_lane.report.table import Table
-from jump_lane.spec.around import BankType
+from jump_lane.spec.around import BankType, Filter
 
 if TYPE_CHECKING:
     from jump_lane.study.around import Compared
@@ -97,23 +97,33 @@ def _compared(c: Compared) -> tuple[str, ...]:
     return c.words, f"{c.margin:.1f} dB", show(c.at, "Hz"), largest
 
 
+def _limit(asked: Filter) -> tuple[str, str] | None:
+    """Return what is asked of the current behind a filter, and how much; None if nothing is."""
+    if asked.attenuation is not None:
+        return "attenuation", f"{asked.attenuation:.4g} dB"
+    if asked.ripple is not None:
+        return "ripple on the far side", f"≤ {show(asked.ripple, 'V')}"
+    return None if asked.limits is None else ("limit line", asked.limits)
+
+
 def _filter_verdicts(made: Designed, compared: Sequence[Compared]) -> Iterable[Verdict]:
     asked = made.found.asked
-    what = (
-        f"attenuation, {asked.margin:.3g} dB in reserve" if asked.attenuation is not None
-        else f"ripple on the far side, {asked.margin:.3g} dB in reserve" if asked.ripple is not None
-        else f"limit line, {asked.margin:.3g} dB in reserve"
-    )  # fmt: skip
-    if asked.inductance is None:
-        limit = (
-            f"{asked.attenuation:.4g} dB" if asked.attenuation is not None
-            else f"≤ {show(asked.ripple, 'V')}" if asked.ripple is not None else str(asked.limits)
+    limit = _limit(asked)
+    if limit is not None:
+        what, words = limit
+        holds, given = made.missing <= 0.0, asked.inductance is not None
+        missed = f"missed by {made.missing:.1f} dB" + ("" if given else " whatever the inductance")
+        advice = (
+            "more inductance, more capacitance or two stages mend that" if given
+            else "parasitics of the parts stand against it: more capacitance, two stages, smaller winding capacitance"
         )  # fmt: skip
-        holds = made.missing <= 0.0
         yield Verdict(
-            what, limit, "kept" if holds else f"missed by {made.missing:.1f} dB whatever the inductance", holds,
-            "" if holds else "parasitics of the parts stand against it: more capacitance, two stages, smaller winding capacitance",
-        )  # fmt: skip
+            f"{what}, {asked.margin:.3g} dB in reserve",
+            words,
+            "kept" if holds else missed,
+            holds,
+            "" if holds else advice,
+        )
     if not compared:
         return
     worst = min(compared, key=lambda c: c.margin)

@@ -186,7 +186,8 @@ class Compared:
         return self.largest is not None and self.largest < 1.0
 
 
-POINTS = 120
+POINTS, BELOW = 120, 0.49
+"""Frequencies at which impedances are compared, and up to which part of the switching frequency."""
 
 
 def compare(
@@ -198,15 +199,14 @@ def compare(
         stage = Stage(design, i, j)
         try:
             plain = stage.responses if loop is None else close(loop, stage).responses
+            f = np.geomspace(2e-4, BELOW, POINTS) / stage.circuit.period
+            f = np.unique(np.append(f, sharp[sharp < BELOW / stage.circuit.period]))
+            converter = -1.0 / plain.analyser(SOURCE, ("input",), f)["input"]
         except NoResultError as error:
             out.append(
                 Compared(stage.words, np.zeros(0), np.zeros(0, complex), math.nan, math.nan, None, str(error))
             )
             continue
-        f = np.geomspace(2e-4, 0.49, POINTS) / stage.circuit.period
-        f = np.unique(np.append(f, sharp))
-        f = f[f < 0.49 / stage.circuit.period]
-        converter = -1.0 / plain.analyser(SOURCE, ("input",), f)["input"]
         distance = 20.0 * np.log10(np.abs(converter) / np.abs(found.impedance(f)))
         k = int(np.argmin(distance))
         largest, why = _largest(found, stage, loop)

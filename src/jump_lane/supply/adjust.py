@@ -113,6 +113,9 @@ def adjusted(spec: Spec) -> Adjusted:
         "voltage": _by_voltage, "pulse-width": _by_voltage, "resistors": _by_resistors, "potentiometer": _by_potentiometer,
     }[asked.by]  # fmt: skip
     tolerances = {"V_ref": off, "R": divider.tolerance}
+    sheet.give(
+        "I_b", 0.5 * divider.bias, "A", "current into the amplifier, half the largest", "file", "divider.bias"
+    )
     return Adjusted(asked, sheet, low, high, tuple(made(spec, divider, asked, sheet, tolerances)))
 
 
@@ -160,9 +163,11 @@ def _by_voltage(
         "file",
         "divider.upper",
     )
-    sheet.give("V_kl", asked.voltage.min, "V", "lowest control voltage", "file", "adjust.voltage")
+    pulses = asked.by == "pulse-width"
+    lowest = 0.0 if pulses else asked.voltage.min
+    sheet.give("V_kl", lowest, "V", "lowest control voltage", "file", "adjust.voltage")
     sheet.give("V_kh", asked.voltage.max, "V", "highest control voltage", "file", "adjust.voltage")
-    if asked.voltage.min == asked.voltage.max:
+    if lowest == asked.voltage.max:
         raise InputError("adjust.voltage: lowest and highest are the same; expected a range")
     for line in THIRD:
         sheet.derive(line)
@@ -172,7 +177,6 @@ def _by_voltage(
                 "or a lower reference"
             )
         _choose(sheet, line.symbol, asked.series)
-    pulses = asked.by == "pulse-width"
     if pulses:
         sheet.give("f_w", asked.frequency, "Hz", "frequency of the pulse width", "file", "adjust.frequency")
         sheet.give("dV", asked.ripple, "V", "ripple that it leaves in the output", "file", "adjust.ripple")
@@ -182,12 +186,14 @@ def _by_voltage(
                 sheet.prefer("C_f", next_higher(sheet["C_f"].worst, "E12"))
 
     def at(figures: Mapping[str, float], voltage: float) -> float:
-        return output(figures["V_ref"], figures["R_1"], figures["R_b"], 0.0, {figures["R_3"]: voltage})
+        return output(
+            figures["V_ref"], figures["R_1"], figures["R_b"], figures["I_b"], [(figures["R_3"], voltage)]
+        )
 
     figures = _figures(sheet, off, "R_1", "R_b", "R_3")
     top = asked.voltage.max
     steps = []
-    for voltage in np.linspace(0.0 if pulses else asked.voltage.min, top, asked.steps).tolist():
+    for voltage in np.linspace(lowest, top, asked.steps).tolist():
         words = f"{100.0 * voltage / top:.4g} %" if pulses else show(voltage, "V")
         steps.append(Step(words, spread(figures, _bound(at, voltage))))
     return steps
@@ -202,6 +208,7 @@ def _bound(
 def _figures(sheet: Sheet, off: Mapping[str, float], *resistors: str) -> dict[str, tuple[float, float]]:
     return {
         "V_ref": (sheet["V_ref"].worst, off["V_ref"]),
+        "I_b": (sheet["I_b"].worst, 1.0 if sheet["I_b"].worst else 0.0),
         **{name: (sheet[name].worst, off["R"]) for name in resistors},
     }
 
@@ -235,7 +242,7 @@ def _by_resistors(
 
         def at(f: Mapping[str, float], _: float, closed: list[str] = closed) -> float:
             lower = 1.0 / (1.0 / f["R_b"] + sum(1.0 / f[n] for n in closed))
-            return output(f["V_ref"], f["R_1"], lower)
+            return output(f["V_ref"], f["R_1"], lower, f["I_b"])
 
         words = "".join(map(str, code)) + (f" ({', '.join(closed)})" if closed else "")
         steps.append(Step(words, spread(figures, _bound(at, 0.0))))
@@ -256,7 +263,7 @@ def _by_potentiometer(
         _choose(sheet, line.symbol, asked.series)
 
     def at(f: Mapping[str, float], turned: float) -> float:
-        return output(f["V_ref"], f["R_1"], f["R_s"] + turned * f["P"])
+        return output(f["V_ref"], f["R_1"], f["R_s"] + turned * f["P"], f["I_b"])
 
     figures = _figures(sheet, off, "R_1", "R_s")
     figures["P"] = sheet["P"].worst, asked.potentiometer_tolerance

@@ -58,6 +58,9 @@ SHORT = 1e-9
 LEAST, MOST = 1e-9, 1.0
 """Inductances that are looked among [H]."""
 
+STILL = 1e-4
+"""Frequency at which a direct current divides: inductors are wires there and capacitors are open [Hz]."""
+
 FAR, NEAR = "far", "near"
 
 
@@ -279,7 +282,7 @@ def excess_of(asked: Filter, draws: Sequence[Draw], lines: tuple[Real, Real] | N
 
 @dataclass(frozen=True)
 class Designed:
-    """A filter found for a limit; `missing` says in decibels what no inductance gives."""
+    """A filter for a limit; `missing` says by how many decibels it misses that, whatever the inductance unless that is given."""
 
     found: Built
     missing: float
@@ -296,7 +299,8 @@ def design(asked: Filter, sides: Sides, excess: Excess) -> Designed:
     if sides.near[0] <= 0.0:
         raise InputError("filter.capacitance: expected, as the converter has no capacitor there")
     if asked.inductance is not None:
-        return Designed(built(asked, sides, asked.inductance), 0.0)
+        given = built(asked, sides, asked.inductance)
+        return Designed(given, max(excess(given), 0.0))
     tried = np.geomspace(LEAST, MOST, 37)
     values = [excess(built(asked, sides, float(x))) for x in tried]
     good = next((k for k, v in enumerate(values) if v <= 0.0), None)
@@ -333,12 +337,12 @@ def carried(found: Built, draws: Sequence[Draw]) -> list[Carried]:
     parts: dict[str, Carried] = {}
     for draw in draws:
         solved = found.driven(draw.amplitudes, draw.frequencies, SHORT)
+        still = found.driven(np.array([draw.direct + 0j]), np.array([STILL]), SHORT)
         for branch in found.branches(SHORT):
             if branch.name == "far side":
                 continue
             alternating = rms(solved.currents[branch.name])
-            through = draw.direct if branch.name.startswith("L") else 0.0
-            current = math.hypot(alternating, through)
+            current = math.hypot(alternating, abs(still.currents[branch.name][0]))
             one = Carried(branch.name, current, current**2 * branch.resistance)
             known = parts.get(branch.name)
             parts[branch.name] = one if known is None or one.current > known.current else known
