@@ -323,7 +323,7 @@ class FilterAndConverter(unittest.TestCase):
             view = around(
                 self.case(inductance="68 µH", damping=damping, inductor_resistance="1 mΩ"), ["filter"]
             ).view()
-            data = view.data["sections"]["filter"]
+            data = view.data["sections"]["input filter"]
             seen[damping] = data
             stable = all(c["largest"] < 1.0 for c in data["corners"])
             apart = min(c["margin"] for c in data["corners"]) >= 6.0
@@ -368,7 +368,7 @@ class FilterAndConverter(unittest.TestCase):
     def test_an_output_filter(self) -> None:
         tables = buck_tables()
         tables["output"][0]["filter"] = {"ripple": "2 mV", "capacitance": "22 µF", "damping": "none"}
-        section = around(tables, ["filter"]).view().data["sections"]["filter"]
+        section = around(tables, ["filter"]).view().data["sections"]["output filter"]
         self.assertTrue(all(v["holds"] for v in section["verdicts"]))
         self.assertGreater(section["attenuation"], 20.0)
 
@@ -466,8 +466,10 @@ class GatesAndProtection(unittest.TestCase):
             jl.derive(jl.load(tables, set={"driver.voltage": "1.5 V"}))
 
     def test_inrush_and_fuse(self) -> None:
-        asked = Protection(inrush_current=20.0, source_resistance=1.0, melting=4.0, energy_rating="3 J")
-        found = protected(asked, v_in=300.0, input_rms=1.5, capacitance=100e-6, v_o=24.0, i_o=2.0, limit=2.6)
+        asked = Protection(inrush_current=20.0, melting=4.0, energy_rating="3 J")
+        found = protected(
+            asked, v_in=300.0, input_rms=1.5, capacitance=100e-6, v_o=24.0, i_o=2.0, source=1.0, limit=2.6
+        )
         values = {v.symbol: v.worst for v in found.sheet}
         self.assertAlmostEqual(values["R_x"], 14.0)
         t = np.linspace(0.0, 0.05, 200_001)
@@ -515,15 +517,15 @@ class OneFile(CommandCase):
         self.assertNotEqual(before["divider"]["R_b"], after["divider"]["R_b"])
         self.assertAlmostEqual(again["values"]["R_b"], after["divider"]["R_b"])
         self.assertNotAlmostEqual(before["bank C_o"]["total"], after["bank C_o"]["total"], places=3)
-        self.assertNotEqual(before["filter"]["corners"], after["filter"]["corners"])
+        self.assertNotEqual(before["input filter"]["corners"], after["input filter"]["corners"])
         self.assertGreater(after["protection"]["values"]["I_i"], 1.1 * before["protection"]["values"]["I_i"])
         self.assertAlmostEqual(after["divider"]["nominal"], 15.0, delta=0.1)
 
     def test_the_filter_is_written_and_then_stays(self) -> None:
-        inductance = self.sections()["filter"]["values"]["L_f"]
+        inductance = self.sections()["input filter"]["values"]["L_f"]
         self.run_command("around", "rail.toml", "filter", "--write")
         self.assertIn("inductance", (self.folder / "rail.toml").read_text(encoding="utf-8"))
-        self.assertAlmostEqual(self.sections("filter")["filter"]["values"]["L_f"], inductance)
+        self.assertAlmostEqual(self.sections("filter")["input filter"]["values"]["L_f"], inductance)
 
     def test_figures_and_tables(self) -> None:
         for section in ("filter", "bank", "protection"):

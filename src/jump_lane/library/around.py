@@ -17,6 +17,7 @@ from jump_lane.report.export import Columns
 from jump_lane.report.table import View
 
 if TYPE_CHECKING:
+    from jump_lane.control.analogue import Analogue
     from jump_lane.control.design import LoopDesign
     from jump_lane.report.around import Checked, Section
     from jump_lane.spec.around import Filter
@@ -54,9 +55,7 @@ class Surroundings(Result):
         for section in self.sections:
             if section.draw is not None:
                 return section.draw()
-        raise InputError(
-            "around: none of these sections is drawn; expected filter, bank, adjust or protection"
-        )
+        raise InputError("around: none of these sections is drawn; expected filter, bank or protection")
 
     def write(self, path: Path) -> tuple[str, ...]:
         """Put what was chosen into a converter file; return the keys that are set."""
@@ -147,6 +146,13 @@ class _Here:
 
         return None if self.converter.spec.control is None else design_loop(self.converter.design)
 
+    @property
+    def analogue(self) -> Analogue | None:
+        """The loop of the file, if it is an analogue one."""
+        from jump_lane.control.analogue import Analogue
+
+        return self.loop.loop if self.loop is not None and isinstance(self.loop.loop, Analogue) else None
+
     def asked(self) -> list[str]:
         """Return the sections that the file asks for."""
         from jump_lane.topologies.named import part_of
@@ -181,8 +187,7 @@ class _Here:
         from jump_lane.supply.setting import set_by
 
         spec = self.converter.spec
-        assert spec.divider is not None
-        return [divider_section(set_by(spec, spec.divider), spec.control)]
+        return [divider_section(set_by(spec), spec.control)]
 
     def adjust(self) -> list[Section]:
         """The adjustable output, every setting checked."""
@@ -205,21 +210,15 @@ class _Here:
 
     def feedback(self) -> list[Section]:
         """The network across the barrier."""
-        from jump_lane.control.analogue import Analogue
         from jump_lane.report.around import feedback_section
         from jump_lane.supply.feedback import barrier
 
-        found = self.loop
-        assert found is not None
-        if not isinstance(found.loop, Analogue):
+        loop, found = self.analogue, self.loop
+        if loop is None or found is None:
             return []
-        modulator = found.loop.modulator(found.nominal)
+        modulator = loop.modulator(found.nominal)
         highest = max(modulator.command(stage.open) for stage in found.corners.every)
-        return [
-            feedback_section(
-                barrier(found.loop.loop.amplifier, found.loop.values, found.nominal.target, highest)
-            )
-        ]
+        return [feedback_section(barrier(loop.loop.amplifier, loop.values, found.nominal.target, highest))]
 
     def filters(self) -> list[Section]:
         """Filters at input and output."""
@@ -234,7 +233,7 @@ class _Here:
     def _input_filter(self, asked: Filter) -> Section:
         from jump_lane.report.passive import filter_section
         from jump_lane.study.around import compare
-        from jump_lane.supply.filter import Sides, design, excess_of
+        from jump_lane.supply.filter import Sides, design, excess_of, inrush
 
         own = (
             self.converter.design.components().get("C_i", 0.0),
@@ -243,15 +242,12 @@ class _Here:
         other = (asked.capacitance or own[0], asked.capacitor_resistance)
         near = own if asked.capacitance is None or asked.kind == "two-stage" else other
         sides = Sides(near, other if asked.kind == "pi" else (0.0, 0.0), asked.far_resistance)
-        draws = [scene.draw("source.i") for scene in self.scenes]
-        made = design(asked, sides, excess_of(asked, draws, self._limits(asked)))
-        loop = self.loop
-        analogue = None if loop is None else _analogue(loop)
-        compared = compare(made.found, self.converter.design, analogue, [s.at for s in self.scenes])
-        return filter_section(
-            "input.filter", made, draws, compared, self._limits(asked), max(self.converter.design.inputs),
-            "closed" if analogue is not None else "open",
-        )  # fmt: skip
+        draws, lines = [scene.draw("source.i") for scene in self.scenes], _limits(asked)
+        made = design(asked, sides, excess_of(asked, draws, lines))
+        compared = compare(made.found, self.converter.design, self.analogue, [s.at for s in self.scenes])
+        words = "open" if self.analogue is None else "closed"
+        surge = inrush(made.found, max(self.converter.design.inputs), self._source)
+        return filter_section("input.filter", made, draws, lines, compared, words, surge)
 
     def _output_filter(self, asked: Filter, k: int) -> Section:
         from jump_lane.report.passive import filter_section
@@ -272,8 +268,9 @@ class _Here:
             load,
         )
         draws = [replace(scene.draw("C_o.i", "load.i"), direct=scene.i_o) for scene in self.scenes]
-        made = design(asked, sides, excess_of(asked, draws, self._limits(asked)))
-        return filter_section("output.filter", made, draws, [], self._limits(asked), 0.0, "")
+        lines = _limits(asked)
+        made = design(asked, sides, excess_of(asked, draws, lines))
+        return filter_section("output.filter", made, draws, lines)
 
     def _esr(self, capacitor: str, otherwise: float = 0.0) -> float:
         """Return the series resistance of a capacitor of the power stage, or something else where it is not known [Ω]."""
@@ -281,8 +278,12 @@ class _Here:
         symbol = f"R_{capacitor.replace('_', '')}"
         return sheet[symbol].worst if symbol in sheet else otherwise
 
-    def _limits(self, asked: Filter) -> tuple[Real, Real] | None:
-        return None if asked.limits is None else read_limits(Path(self.converter.name).parent / asked.limits)
+    @property
+    def _source(self) -> float:
+        """Resistance of source and leads [Ω]: what the protection says, or the input."""
+        spec = self.converter.spec
+        own = None if spec.protection is None else spec.protection.source_resistance
+        return spec.input.source_resistance if own is None else own
 
     def banks(self) -> list[Section]:
         """Every bank of capacitors, at its worst corner."""
@@ -339,15 +340,13 @@ class _Here:
         full = output.current.max
         found = protected(
             spec.protection, v_in=voltage, input_rms=drawn, capacitance=capacitance, v_o=v_o, i_o=full,
-            limit=spec.protection.current_limit * full,
+            source=self._source, limit=spec.protection.current_limit * full,
         )  # fmt: skip
         return [protection_section(found)]
 
 
-def _analogue(found: LoopDesign) -> Any:
-    from jump_lane.control.analogue import Analogue
-
-    return found.loop if isinstance(found.loop, Analogue) else None
+def _limits(asked: Filter) -> tuple[Real, Real] | None:
+    return None if asked.limits is None else read_limits(Path(asked.limits))
 
 
 def read_limits(path: Path) -> tuple[Real, Real]:

@@ -29,14 +29,24 @@ def filter_section(
     key: str,
     made: Designed,
     draws: Sequence[Draw],
-    compared: Sequence[Compared],
     limits: tuple[Real, Real] | None,
-    voltage: float,
-    loop: str,
+    compared: Sequence[Compared] = (),
+    loop: str = "",
+    surge: float | None = None,
 ) -> Section:
-    """Show the values of a filter, what it does to the current, its impedance beside that of the converter, what parts carry."""
+    """Show the values of a filter, what it does to the current, its impedance beside that of the converter, what parts carry.
+
+    Parameters
+    ----------
+    key
+        Of the file: ``input.filter`` or ``output.filter``.
+    loop
+        Whether that of the converter is open or closed.
+    surge
+        Inrush peak [A]; None where the filter is not at the source.
+    """
     from jump_lane.report.around_figure import filter_figure
-    from jump_lane.supply.filter import carried, inrush, largest, level, ripple
+    from jump_lane.supply.filter import carried, largest, level, ripple
 
     found, asked = made.found, made.found.asked
     spread = np.geomspace(1e2, 1e7, 1200)
@@ -50,10 +60,13 @@ def filter_section(
         ("output impedance, peak", f"{show(peak, 'Ω')} damped, {show(bare, 'Ω')} undamped"),
         ("peaking over R_0", f"{20.0 * math.log10(peak / found.values['R_0']):.1f} dB"),
     ]
-    if voltage > 0.0:
-        rows.append(("inrush peak, switched on from 0 V", show(inrush(found, voltage, 0.0), "A")))
+    if surge is not None:
+        rows.append(("inrush peak, switched on from 0 V", show(surge, "A")))
     what = Table(f"Filter: what it does ({key})", ("", "value>"), tuple(rows))
     parts = carried(found, draws)
+    bare_parts = ", ".join(
+        b.name for b in found.branches(0.0) if b.resistance == 0.0 and b.name != "far side"
+    )
     loads = Table(
         "What its parts carry, at their worst corners",
         ("part", "rms>", "loss>"),
@@ -79,16 +92,20 @@ def filter_section(
         "output impedance [Ω]": np.abs(found.impedance(spread)).tolist(),
         "output impedance, undamped [Ω]": np.abs(found.undamped().impedance(spread)).tolist(),
     }
-    notes = () if not compared else (
-        "the converter is stable with any filter whose output impedance stays far below its input impedance (Middlebrook 1976); the "
-        "multipliers tell whether it is with this one",
-    )  # fmt: skip
+    notes = []
+    if compared:
+        notes.append(
+            "the converter is stable with any filter whose output impedance stays far below its input impedance (Middlebrook 1976); the "
+            "multipliers tell whether it is with this one"
+        )
+    if bare_parts:
+        notes.append(f"{key}: no resistance is known of {bare_parts}: what they lose is left out")
     written = (
         {(*key.split("."), "inductance"): brief(found.values["L_f"], "H")} if key.startswith("input") else {}
     )
     return Section(
-        "filter", (lines_table("Filter: values of each stage", found.sheet, True), what, loads, impedances), data, tuple(verdicts),
-        notes, columns, lambda: filter_figure(found, compared, draws, limits), written,
+        key.replace(".", " "), (lines_table("Filter: values of each stage", found.sheet, True), what, loads, impedances), data, tuple(verdicts),
+        tuple(notes), columns, lambda: filter_figure(found, compared, draws, limits), written,
     )  # fmt: skip
 
 

@@ -12,9 +12,9 @@ from jump_lane.quantities.fields import (
     Celsius,
     Count,
     Farads,
-    Given,
     Henries,
     Hertz,
+    Joules,
     KelvinPerWatt,
     Number,
     Ohms,
@@ -23,7 +23,7 @@ from jump_lane.quantities.fields import (
     Volts,
     Watts,
 )
-from jump_lane.spec.ranges import Table, VoltageRange
+from jump_lane.spec.ranges import Table, VoltageRange, require_belonging
 
 Series = Literal["E12", "E24", "E48", "E96", "E192"]
 
@@ -45,13 +45,13 @@ class Divider(Table):
         default="single", description="Whether the resistor that is looked for may be two of the series"
     )
     tolerance: Annotated[Ratio, Field(ge=0.0, lt=0.5)] = Field(
-        default=0.01, description="How far each resistor may be off"
+        default=0.01, description="How far each resistor may be off; an analogue loop says it under [control]"
     )
-    reference: Annotated[Volts | None, Field(gt=0.0)] = Field(
-        default=None, description="Reference voltage; that of [control] where it is given"
+    reference: Annotated[Volts, Field(gt=0.0)] = Field(
+        default=1.2, description="Reference voltage; an analogue loop says it under [control]"
     )
     reference_tolerance: Annotated[Ratio, Field(ge=0.0, lt=0.5)] = Field(
-        default=0.01, description="How far the reference may be off, where [control] does not say"
+        default=0.01, description="How far the reference may be off; an analogue loop says it under [control]"
     )
     bias: Amperes = Field(
         default=0.0, description="Largest current that flows into the input of the amplifier"
@@ -76,6 +76,18 @@ class Divider(Table):
         if all(v is None for v in where.values()):
             where["current"] = (wanted - reference) / near
         return {"series": self.series, "combine": self.combine, "bias": 0.5 * self.bias, **where}
+
+
+ADJUSTED = {
+    "voltage": ("voltage", "pulse-width"),
+    "frequency": ("pulse-width",),
+    "ripple": ("pulse-width",),
+    "voltages": ("resistors",),
+    "potentiometer": ("potentiometer",),
+    "potentiometer_tolerance": ("potentiometer",),
+    "steps": ("voltage", "pulse-width", "potentiometer"),
+}
+"""Ways to adjust that a key says something of."""
 
 
 class Adjust(Table):
@@ -111,6 +123,15 @@ class Adjust(Table):
         default=5, description="Settings that are shown and checked"
     )
     series: Series = Field(default="E96", description="Series that resistors are of")
+
+    @model_validator(mode="after")
+    def _belongs(self) -> Adjust:
+        require_belonging(self, "by", ADJUSTED)
+        if self.by == "pulse-width" and self.voltage.min != 0.0:
+            raise ValueError(
+                "voltage.min: a pulse width starts from 0 V; expected the amplitude alone, as voltage.max"
+            )
+        return self
 
 
 class BankType(Table):
@@ -208,6 +229,10 @@ class Filter(Table):
             raise ValueError(
                 f"read {' and '.join(said) or 'none of them'}; expected one of attenuation, ripple and limits, or an inductance"
             )
+        if self.at is not None and self.attenuation is None:
+            raise ValueError("at: the frequency of an attenuation; expected attenuation with it")
+        if self.damping == "none" and self.damping_ratio is not None:
+            raise ValueError("damping_ratio and damping = 'none' exclude each other")
         return self
 
 
@@ -235,10 +260,10 @@ class Protection(Table):
     inrush_current: Annotated[Amperes | None, Field(gt=0.0)] = Field(
         default=None, description="Largest current when the input is switched on"
     )
-    source_resistance: Annotated[Ohms, Field(ge=0.0)] = Field(
-        default=0.0, description="Of the source and its leads"
+    source_resistance: Annotated[Ohms | None, Field(ge=0.0)] = Field(
+        default=None, description="Of the line and its leads; input.source_resistance unless given"
     )
-    energy_rating: Given | None = Field(
+    energy_rating: Annotated[Joules | None, Field(gt=0.0)] = Field(
         default=None, description="Energy that the inrush resistor, or cold NTC, is rated for"
     )
     fuse_derating: Annotated[Ratio, Field(gt=0.0, le=1.0)] = Field(
@@ -264,3 +289,9 @@ class Protection(Table):
     clamp_voltage: Annotated[Volts | None, Field(gt=0.0)] = Field(
         default=None, description="Voltage at which the output is clamped"
     )
+
+    @model_validator(mode="after")
+    def _both(self) -> Protection:
+        if (self.hiccup_on is None) != (self.hiccup_off is None):
+            raise ValueError("hiccup_on and hiccup_off belong together; expected both or neither")
+        return self

@@ -21,6 +21,13 @@ from jump_lane.spec.terminals import Input, Output
 from jump_lane.spec.wound import WoundTable
 from jump_lane.validation import bounded, explain, read_toml, tidied
 
+UNDER_CONTROL = {
+    "reference": "reference",
+    "reference_tolerance": "reference_tolerance",
+    "tolerance": "divider_tolerance",
+}
+"""What the divider has of an analogue loop, and its key under [control]."""
+
 
 class Spec(Table):
     """A converter file."""
@@ -92,6 +99,23 @@ class Spec(Table):
         return self.model_copy(update={"parts": merged})
 
     @model_validator(mode="after")
+    def _one_reference(self) -> Spec:
+        """Refuse a reference, or tolerances of the divider, that stand under [control] as well."""
+        if self.divider is not None and self.control is not None and self.control.kind != "digital":
+            for key, other in UNDER_CONTROL.items():
+                if key in self.divider.model_fields_set:
+                    raise ValueError(f"divider.{key}: the loop says it; expected it as control.{other} alone")
+        return self
+
+    @property
+    def output_divider(self) -> Divider:
+        """The divider, with reference and tolerances of an analogue loop where there is one."""
+        divider, loop = self.divider or Divider(), self.control
+        if loop is None or loop.kind == "digital":
+            return divider
+        return divider.model_copy(update={key: getattr(loop, other) for key, other in UNDER_CONTROL.items()})
+
+    @model_validator(mode="after")
     def _sensible(self) -> Spec:
         if (self.input.voltage is None) == (self.input.ac is None):
             raise ValueError("input: expected either a voltage or an alternating line (ac)")
@@ -137,7 +161,7 @@ def load(path: Path) -> Spec:
 
 
 def tables_of(path: Path) -> dict[str, Any]:
-    """Return the tables of a converter file, its catalogues named from where it stands.
+    """Return the tables of a converter file, its catalogues and limit lines named from where it stands.
 
     Raises
     ------
@@ -148,6 +172,10 @@ def tables_of(path: Path) -> dict[str, Any]:
     own = tables.get("catalogue")
     if isinstance(own, dict) and isinstance(own.get("files"), list):
         own["files"] = [str(path.parent / name) if isinstance(name, str) else name for name in own["files"]]
+    for end in (tables.get("input"), *(tables["output"] if isinstance(tables.get("output"), list) else ())):
+        found = end.get("filter") if isinstance(end, dict) else None
+        if isinstance(found, dict) and isinstance(found.get("limits"), str):
+            found["limits"] = str(path.parent / found["limits"])
     return tables
 
 

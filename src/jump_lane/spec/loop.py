@@ -20,7 +20,7 @@ from jump_lane.quantities.fields import (
     Volts,
     Whole,
 )
-from jump_lane.spec.ranges import Table
+from jump_lane.spec.ranges import Table, require_belonging
 
 
 class Amplifier(Table):
@@ -259,11 +259,7 @@ class Loop(Table):
             raise ValueError("band: expected, as kind = 'hysteretic', such as band = \"30 mV\"")
         if self.kind == "average-current" and self.average is None:
             raise ValueError("average: expected, as kind = 'average-current'; it takes at least sense")
-        for key, kinds in BELONGS.items():
-            if key in self.model_fields_set and self.kind not in kinds:
-                raise ValueError(
-                    f"{key} and kind = {self.kind!r} exclude each other; it belongs to {' and '.join(kinds)}"
-                )
+        require_belonging(self, "kind", BELONGS)
         if self.digital.sample > 0.0 and self.digital.delay == 0:
             raise ValueError(
                 "digital.delay: 0 with a sample within the period; expected at least 1, as the pulse has begun by then"

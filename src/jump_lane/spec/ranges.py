@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field, GetJsonSchemaHandler, model_validator
@@ -21,6 +22,29 @@ class Table(BaseModel):
     """A table of a file, whose keys are all known."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+def require_belonging(table: Table, choice: str, belongs: Mapping[str, Sequence[str]]) -> None:
+    """Refuse keys of a table that say nothing of what another of its keys chooses.
+
+    Parameters
+    ----------
+    choice
+        The key that chooses.
+    belongs
+        Which choices each key says something of.
+
+    Raises
+    ------
+    ValueError
+        Naming both.
+    """
+    chosen = getattr(table, choice)
+    for key, choices in belongs.items():
+        if key in table.model_fields_set and chosen not in choices:
+            raise ValueError(
+                f"{key} and {choice} = {chosen!r} exclude each other; it belongs to {' and '.join(choices)}"
+            )
 
 
 class _Range(Table):

@@ -20,7 +20,7 @@ from jump_lane.quantities import show
 from jump_lane.quantities.preferred import closest, next_higher
 from jump_lane.spec import Spec
 from jump_lane.spec.around import Adjust, Divider
-from jump_lane.supply.setting import NODE, pair_of, reference_of
+from jump_lane.supply.setting import NODE, pair_of, usual_upper
 
 MOST_SWITCHED = 5
 """Resistors that are switched, whose codes are all shown."""
@@ -29,7 +29,7 @@ LOW_PASS = "charge of a triangular ripple"
 
 THIRD = (
     Line("R_3", "R_1*(V_kh - V_kl)/(V_oh - V_ol)", "Ω", "resistor from the control voltage", NODE),
-    Line("R_b", "V_ref/((V_oh - V_ref)/R_1 + (V_kl - V_ref)/R_3)", "Ω", "lower resistor", NODE),
+    Line("R_b", "V_ref/((V_oh - V_ref)/R_1 + (V_kl - V_ref)/R_3 - I_b)", "Ω", "lower resistor", NODE),
 )
 
 FILTERED = (
@@ -54,7 +54,7 @@ STOPPED = (
     Line("R_1", "P/(V_ref*(1/(V_ol - V_ref) - 1/(V_oh - V_ref)))", "Ω", "upper resistor", NODE),
     Line(
         "R_s",
-        "V_ref*R_1/(V_oh - V_ref)",
+        "V_ref/((V_oh - V_ref)/R_1 - I_b)",
         "Ω",
         "stop: what is left of the lower resistor at the highest output",
         NODE,
@@ -97,9 +97,9 @@ def adjusted(spec: Spec) -> Adjusted:
     InputError
         If it does not say between which voltages, or these cannot be made.
     """
-    asked, divider = spec.adjust, spec.divider or Divider()
+    asked, divider = spec.adjust, spec.output_divider
     assert asked is not None
-    reference, off = reference_of(spec, divider)
+    reference = divider.reference
     low, high = _range(spec, asked)
     if not reference < low:
         raise InputError(
@@ -112,7 +112,7 @@ def adjusted(spec: Spec) -> Adjusted:
     made = {
         "voltage": _by_voltage, "pulse-width": _by_voltage, "resistors": _by_resistors, "potentiometer": _by_potentiometer,
     }[asked.by]  # fmt: skip
-    tolerances = {"V_ref": off, "R": divider.tolerance}
+    tolerances = {"V_ref": divider.reference_tolerance, "R": divider.tolerance}
     sheet.give(
         "I_b", 0.5 * divider.bias, "A", "current into the amplifier, half the largest", "file", "divider.bias"
     )
@@ -142,8 +142,7 @@ def _upper(spec: Spec, divider: Divider, reference: float, wanted: float) -> flo
     """Return the upper resistor: what the divider says, or what its pair has."""
     if divider.upper is not None:
         return divider.upper
-    near = 10e3 if spec.control is None else spec.control.divider
-    return pair_of(divider, wanted, reference, near).upper.value
+    return pair_of(divider, wanted, reference, usual_upper(spec)).upper.value
 
 
 def _choose(sheet: Sheet, symbol: str, series: str) -> float:
@@ -219,7 +218,9 @@ def _by_resistors(
     reference, low = sheet["V_ref"].worst, sheet["V_ol"].worst
     wanted = asked.voltages or [sheet["V_oh"].worst]
     sheet.give("R_1", _upper(spec, divider, reference, low), "Ω", "upper resistor", "file", "divider.upper")
-    sheet.derive(Line("R_b", "V_ref*R_1/(V_ol - V_ref)", "Ω", "lower resistor, no other switched in", NODE))
+    sheet.derive(
+        Line("R_b", "V_ref/((V_ol - V_ref)/R_1 - I_b)", "Ω", "lower resistor, no other switched in", NODE)
+    )
     _choose(sheet, "R_b", asked.series)
     names = []
     for k, voltage in enumerate(wanted, start=2):

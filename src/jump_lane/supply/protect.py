@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.judge.verdict import ROUNDING, Verdict, at_most
-from jump_lane.quantities import ENERGY, parse, show
+from jump_lane.quantities import show
 from jump_lane.spec.around import Protection
 
 CHARGING = "a capacitor charged through a resistor"
@@ -63,10 +63,8 @@ class Protected:
             advice = "a slower fuse, or a smaller inrush current, mends that"
             yield at_most("fuse: inrush below half its melting integral", got, most, "A²s", advice)
         if "E_x" in self.sheet and self.asked.energy_rating is not None:
-            most = parse(self.asked.energy_rating, ENERGY)
-            yield at_most(
-                "inrush resistor: energy", self.sheet["E_x"].worst, most, "J", "a larger part mends that"
-            )
+            what, rating = "inrush resistor: energy", self.asked.energy_rating
+            yield at_most(what, self.sheet["E_x"].worst, rating, "J", "a larger part mends that")
         clamp = self.asked.clamp_voltage
         if clamp is not None:
             holds = clamp > self.sheet["V_o"].worst * (1.0 + ROUNDING)
@@ -84,6 +82,7 @@ def protected(
     capacitance: float,
     v_o: float,
     i_o: float,
+    source: float,
     limit: float,
 ) -> Protected:
     """Return what protects a converter.
@@ -98,6 +97,8 @@ def protected(
         What is charged when the input is switched on [F].
     v_o, i_o
         Output voltage and full load [V, A].
+    source
+        Resistance of the line and its leads [Ω].
     limit
         Output current at which the converter limits [A].
     """
@@ -120,9 +121,7 @@ def protected(
         sheet.give(
             "I_x", asked.inrush_current, "A", "largest inrush current", "file", "protection.inrush_current"
         )
-        sheet.give(
-            "R_q", asked.source_resistance, "Ω", "source and leads", "file", "protection.source_resistance"
-        )
+        sheet.give("R_q", source, "Ω", "source and leads", "file", "protection.source_resistance")
         sheet.give("C_x", capacitance, "F", "capacitance that is charged", "derived")
         for line in INRUSH:
             if line.symbol == "E_x" and sheet["R_x"].worst <= 0.0:

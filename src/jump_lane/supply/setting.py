@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
@@ -16,9 +15,6 @@ from jump_lane.spec.around import Divider
 from jump_lane.spec.loop import Loop
 
 NODE = "node equation at the input of the amplifier"
-
-REFERENCE = 1.2
-"""Reference where nothing says one [V]."""
 
 
 @dataclass(frozen=True)
@@ -70,14 +66,9 @@ LINES = (
 )
 
 
-def reference_of(spec: Spec, asked: Divider) -> tuple[float, float]:
-    """Return the reference [V] and its tolerance: of the divider, of [control], or as usual."""
-    loop = spec.control
-    if asked.reference is not None:
-        return asked.reference, asked.reference_tolerance
-    return (
-        (REFERENCE, asked.reference_tolerance) if loop is None else (loop.reference, loop.reference_tolerance)
-    )
+def usual_upper(spec: Spec) -> float:
+    """Return the upper resistor of a divider where it says nothing of it [Ω]."""
+    return (spec.control or Loop()).divider
 
 
 def pair_of(asked: Divider, wanted: float, reference: float, upper: float) -> Pair:
@@ -95,7 +86,7 @@ def pair_of(asked: Divider, wanted: float, reference: float, upper: float) -> Pa
     return pair(wanted, reference, **asked.search(wanted, reference, upper))
 
 
-def set_by(spec: Spec, asked: Divider) -> Setting:
+def set_by(spec: Spec) -> Setting:
     """Return the divider that sets the first output.
 
     Raises
@@ -109,11 +100,11 @@ def set_by(spec: Spec, asked: Divider) -> Setting:
             "divider: the output is a string of LEDs, whose current is held; expected an output with a voltage"
         )
     wanted = abs(wanted)
-    reference, off = reference_of(spec, asked)
-    upper = Loop().divider if spec.control is None else spec.control.divider
-    found = pair_of(asked, wanted, reference, upper)
+    asked = spec.output_divider
+    reference = asked.reference
+    found = pair_of(asked, wanted, reference, usual_upper(spec))
     figures: Mapping[str, tuple[float, float]] = {
-        "V_ref": (reference, off),
+        "V_ref": (reference, asked.reference_tolerance),
         "R_1": (found.upper.value, asked.tolerance),
         "R_b": (found.lower.value, asked.tolerance),
         "I_b": (0.5 * asked.bias, 1.0 if asked.bias else 0.0),
@@ -127,8 +118,3 @@ def set_by(spec: Spec, asked: Divider) -> Setting:
     for line in LINES:
         sheet.derive(line)
     return Setting(asked, wanted, reference, found, moved, sheet)
-
-
-def decibels(part: float) -> float:
-    """Return a part as decibels."""
-    return 20.0 * math.log10(part)
