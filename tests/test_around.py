@@ -19,11 +19,10 @@ from jump_lane.library.around import around
 from jump_lane.quantities.preferred import decade
 from jump_lane.spec.around import BankType, Filter, Protection
 from jump_lane.study.around import Filtered, in_front, scenes
-from jump_lane.supply.bank import bank, impedances, peak_to_peak, resonances, shared
+from jump_lane.supply.bank import bank, impedances, peak_to_peak, resonances
 from jump_lane.supply.filter import (
     SHORT,
     Built,
-    Draw,
     Sides,
     built,
     carried,
@@ -33,7 +32,7 @@ from jump_lane.supply.filter import (
     level,
     limit_at,
 )
-from jump_lane.supply.net import GROUND, Branch, solve
+from jump_lane.supply.net import GROUND, Branch, Draw, solve
 from jump_lane.supply.protect import overload_curve, protected
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import steady_state
@@ -405,7 +404,8 @@ class Banks(unittest.TestCase):
         circuit = Circuit(elements, 5e-6, lambda d: {"S1": on(0.0, d)}, 0.5)
         recording = record(steady_state(circuit, guess={"Lo": 4.8, "C1": 12.0, "C2": 12.0}))
         each = [harmonics(recording, n) for n in ("L1.i", "L2.i")]
-        found = shared(BANK, each[0] + each[1], 2e5)
+        whole, apart = impedances(BANK, 2e5 * np.arange(1, 31))
+        found = [(each[0] + each[1]) * whole / z for z in apart]
         for k in range(2):
             np.testing.assert_allclose(found[k][:10], each[k][:10], rtol=1e-6, atol=1e-8 * abs(each[k][0]))
 
@@ -415,11 +415,11 @@ class Banks(unittest.TestCase):
         self.assertAlmostEqual(float(abs(whole[0])), size, delta=1e-9)
         self.assertLess(float(each[0].imag[0]), 0.0)
         self.assertGreater(float(each[1].imag[0]), 0.0)
-        found = bank(BANK, "here", np.array([1.0 + 0j]), at, 40.0)
+        found = bank(BANK, Draw("here", at, np.array([1.0 + 0j])), 40.0)
         self.assertGreater(sum(s.total for s in found.shares), 1.2 * found.total)
 
     def test_ratings_temperature_and_life(self) -> None:
-        found = bank(BANK, "here", np.array([2.0 + 0j, 0.5j]), 1e5, 45.0)
+        found = bank(BANK, Draw("here", 1e5, np.array([2.0 + 0j, 0.5j])), 45.0)
         ceramic, other = found.shares
         self.assertAlmostEqual(found.total, math.sqrt(0.5 * (4.0 + 0.25)))
         assert other.temperature is not None and other.life is not None
@@ -577,8 +577,98 @@ class Corners(unittest.TestCase):
         found = scenes(jl.load(buck_tables()).design)
         self.assertEqual(len(found), 6)
         for scene in found:
-            amplitudes = scene.amplitudes("source.i")
+            draw = scene.draw("source.i")
             exact = scene.recording.measures("source.i").ac_rms
-            self.assertAlmostEqual(
-                math.sqrt(0.5 * float(np.sum(np.abs(amplitudes) ** 2))) / exact, 1.0, delta=2e-3
-            )
+            self.assertAlmostEqual(draw.effective(np.ones(len(draw.amplitudes))) / exact, 1.0, delta=1e-12)
+            self.assertLess(draw.rest, 0.06 * exact)
+
+
+class Mended(CommandCase):
+    """What once was wrong without saying so."""
+
+    def test_a_given_inductance_is_judged_by_what_is_asked(self) -> None:
+        for inductance, holds in (("100 µH", True), ("100 nH", False)):
+            tables = buck_tables()
+            tables["input"] = {**tables["input"], "filter": {"attenuation": 60, "inductance": inductance}}
+            verdicts = around(tables, ["filter"]).view().data["sections"]["input filter"]["verdicts"]
+            (asked,) = (v for v in verdicts if v["what"].startswith("attenuation"))
+            self.assertEqual(asked["holds"], holds)
+
+    def test_too_much_bias_is_refused_by_name(self) -> None:
+        with self.assertRaisesRegex(jl.InputError, r"divider\.bias: the amplifier draws"):
+            around({**buck_tables(), "divider": {"upper": "1 MΩ", "bias": "20 µA"}}, ["divider"])
+
+    def test_the_bias_moves_an_adjusted_output_as_well(self) -> None:
+        span = {"by": "voltage", "output": {"min": 4.0, "max": 6.0}, "series": "E192"}
+        tables = {**buck_tables(), "adjust": span, "divider": {"upper": "100k", "bias": "2 µA"}}
+        found = around(tables, ["adjust"]).view().data["sections"]["adjustment"]["settings"]
+        self.assertAlmostEqual(found[0]["nominal"], 6.0, delta=0.05)
+        self.assertGreater(found[0]["high"] - found[0]["low"], 0.2)
+
+    def test_two_equal_branches_are_two(self) -> None:
+        one = output(1.2, 10e3, 5e3, 0.0, [(20e3, 0.0)])
+        two = output(1.2, 10e3, 5e3, 0.0, [(40e3, 0.0), (40e3, 0.0)])
+        self.assertAlmostEqual(one, two)
+
+    def test_the_reference_of_the_loop_is_that_of_the_divider(self) -> None:
+        tables = {
+            **buck_tables(),
+            "control": {"reference": "0.8 V", "divider_tolerance": "0.1 %"},
+            "divider": {"upper": "10k"},
+        }
+        data = around(tables, ["divider"]).view().data["sections"]["divider"]
+        self.assertAlmostEqual(data["values"]["V_ref"], 0.8)
+        self.assertLess(data["high"] / data["nominal"] - 1.0, 0.0125)
+        for key, value in (("reference", "2.5 V"), ("tolerance", "1 %"), ("reference_tolerance", "1 %")):
+            with (
+                self.subTest(key=key),
+                self.assertRaisesRegex(jl.InputError, f"divider.{key}: the loop says it"),
+            ):
+                around({**tables, "divider": {"upper": "10k", key: value}}, ["divider"])
+
+    def test_keys_that_nothing_uses_are_refused(self) -> None:
+        for table, key, message in (
+            (
+                {"by": "voltage", "output": {"min": 4, "max": 6}, "voltages": ["6 V"]},
+                "adjust",
+                "voltages and by",
+            ),
+            (
+                {"by": "pulse-width", "output": {"min": 4, "max": 6}, "voltage": {"min": 0.2, "max": 3}},
+                "adjust",
+                "starts from 0 V",
+            ),
+            ({"hiccup_on": "5 ms"}, "protection", "belong together"),
+        ):
+            with self.subTest(message=message), self.assertRaisesRegex(jl.InputError, message):
+                around({**buck_tables(), key: table})
+        for filter_, message in (
+            ({"inductance": 1e-6, "at": 1e5}, "at: the frequency"),
+            ({"ripple": 0.1, "damping": "none", "damping_ratio": 2}, "damping_ratio and"),
+        ):
+            tables = buck_tables()
+            tables["input"] = {**tables["input"], "filter": filter_}
+            with self.subTest(message=message), self.assertRaisesRegex(jl.InputError, message):
+                around(tables)
+
+    def test_direct_currents_divide_by_resistances(self) -> None:
+        found = plain(damping="parallel-rl", damping_ratio=1.0, inductor_resistance=0.1)
+        parts = {p.name: p.current for p in carried(found, [Draw("here", 1e5, np.zeros(3, complex), 2.0)])}
+        share = found.values["R_d"] / (found.values["R_d"] + 0.1)
+        self.assertAlmostEqual(parts["L"], 2.0 * share, places=6)
+        self.assertAlmostEqual(parts["R_d"], 2.0 * (1.0 - share), places=6)
+        self.assertAlmostEqual(parts["C"], 0.0, places=6)
+
+    def test_a_limit_line_stands_beside_its_file(self) -> None:
+        (self.folder / "there").mkdir()
+        lines = "frequency [Hz],level [dBµV]\n100e3,90\n30e6,70\n"
+        (self.folder / "there" / "line.csv").write_text(lines, encoding="utf-8")
+        text = jl.new("buck") + '\n[input.filter]\nlimits = "line.csv"\n'
+        (self.folder / "there" / "rail.toml").write_text(text, encoding="utf-8")
+        self.assertIn("limit line", self.run_command("around", "there/rail.toml", "filter").stdout)
+        (self.folder / "there" / "line.csv").write_text(
+            "frequency [Hz],level\n1e5,x\n2e5,3\n", encoding="utf-8"
+        )
+        self.assertIn(
+            "expected numbers", self.run_command("around", "there/rail.toml", "filter", status=2).stderr
+        )

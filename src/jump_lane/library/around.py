@@ -293,16 +293,8 @@ class _Here:
 
         out, spec = [], self.converter.spec
         for name, types in spec.bank.items():
-            found = [
-                bank(
-                    types,
-                    scene.words,
-                    scene.amplitudes(*through(scene, name)),
-                    1.0 / scene.recording.period,
-                    spec.thermal.ambient,
-                )
-                for scene in self.scenes
-            ]
+            draws = (scene.draw(through(scene, name)) for scene in self.scenes)
+            found = [bank(types, draw, spec.thermal.ambient) for draw in draws]
             worst = max(found, key=lambda b: b.total)
             out.append(bank_section(name, worst, types, self.converter.design.components().get(name)))
         return out
@@ -312,12 +304,13 @@ class _Here:
         from jump_lane.report.around import gate_section
         from jump_lane.supply.gate import gates
 
-        longest = 0.0
-        for scene in self.scenes:
-            for name in scene.recording.names:
-                if name.endswith(".gate"):
-                    longest = max(longest, scene.recording.measures(name).average)
-        return [gate_section(gates(self.converter.design, min(longest, 1.0)))]
+        scenes = self.scenes
+        on = {
+            name.removesuffix(".gate"): max(s.recording.measures(name).average for s in scenes)
+            for name in scenes[0].recording.names
+            if name.endswith(".gate")
+        }
+        return [gate_section(gates(self.converter.design, on, max(1.0 / s.recording.period for s in scenes)))]
 
     def protection(self) -> list[Section]:
         """Fuse, inrush, overload."""

@@ -93,11 +93,6 @@ class Checked(Result):
     loop: LoopDesign | None = None
     """The loop that holds the output, where it is closed."""
 
-    @property
-    def holds(self) -> bool:
-        """Whether all that the file asks is met at every corner, and every named part rated for it."""
-        return self.view().exit_status == 0
-
     def view(self, every: bool = False, explain: Sequence[str] = ()) -> View:
         """Return one screen: verdicts first; with `every` all quantities, with `explain` why some symbols are what they are."""
         from jump_lane.report.check import check_view

@@ -132,24 +132,24 @@ def pattern(dimension: Dimension) -> str:
     return rf"^\s*({plain}|{GAUGE})\s*$" if dimension in GAUGED else rf"^\s*{plain}\s*$"
 
 
-def _foreign(text: str, dimension: Dimension) -> float | None:
-    """Return a quantity in a unit from elsewhere in the SI unit; None if it is in none."""
-    match = _QUANTITY.fullmatch(text)
-    gauge = dimension in GAUGED and re.fullmatch(GAUGE, text) is not None
-    if not gauge and (match is None or match["rest"] not in dimension.foreign):
-        return None
+def _converted(text: str, dimension: Dimension) -> float:
+    """Return a quantity in a unit from elsewhere in the SI unit."""
     from jump_lane.quantities.units import convert
 
     return convert(text, dimension.unit)
 
 
-def _split(text: str, expected: str) -> tuple[float, str]:
-    """Return number (prefix applied) and unit of a quantity as typed."""
+def _split(text: str, dimension: Dimension, expected: str) -> tuple[float, str]:
+    """Return number (prefix applied) and unit of a quantity as typed; one in a unit from elsewhere is converted."""
     match = _QUANTITY.fullmatch(text)
+    if dimension in GAUGED and "AWG" in text and re.fullmatch(GAUGE, text):
+        return _converted(text, dimension), ""
     if match is None:
         hint = " (write the decimal point as '.', no separators)" if "," in text or "_" in text else ""
         raise InputError(f"{text!r} is not {expected}{hint}")
     rest, unit, power = match["rest"], match["rest"], 0
+    if rest in dimension.foreign:
+        return _converted(text, dimension), ""
     if rest in EXPONENTS:
         unit, power = "", EXPONENTS[rest]
     elif dimension_of(rest) is None and rest[:1] in EXPONENTS and dimension_of(rest[1:].lstrip()) is not None:
@@ -182,10 +182,8 @@ def parse(text: str | float, dimension: Dimension) -> float:
         raise InputError(f"{text!r} where {expected} was expected")
     if isinstance(text, int | float):
         value, unit = float(text), ""
-    elif (converted := _foreign(text.strip(), dimension)) is not None:
-        value, unit = converted, ""
     else:
-        value, unit = _split(text.strip(), expected)
+        value, unit = _split(text.strip(), dimension, expected)
     if not math.isfinite(value):
         raise InputError(f"{text!r} is not a finite number")
     if dimension in (RATIO, PHASE) and unit == "%":

@@ -17,8 +17,8 @@ from jump_lane.supply.filter import level
 if TYPE_CHECKING:
     from jump_lane.study.around import Compared
     from jump_lane.supply.bank import Bank
-    from jump_lane.supply.filter import Built, Draw
-    from jump_lane.supply.net import Real
+    from jump_lane.supply.filter import Built
+    from jump_lane.supply.net import Draw, Real
     from jump_lane.supply.protect import Protected
 
 

@@ -18,8 +18,8 @@ from jump_lane.spec.around import BankType, Filter
 if TYPE_CHECKING:
     from jump_lane.study.around import Compared
     from jump_lane.supply.bank import Bank
-    from jump_lane.supply.filter import Designed, Draw
-    from jump_lane.supply.net import Real
+    from jump_lane.supply.filter import Designed
+    from jump_lane.supply.net import Draw, Real
 
 
 # --- filter ------------------------------------------------------------------------------------------------
@@ -168,7 +168,7 @@ YEAR = 8766.0 * 3600.0
 def bank_section(name: str, found: Bank, types: Sequence[BankType], needed: float | None) -> Section:
     """Show what each type carries, resonances, and the sum of rms values beside the total."""
     from jump_lane.report.around_figure import bank_figure
-    from jump_lane.supply.bank import impedances
+    from jump_lane.supply.bank import LIFE, impedances
 
     rows = []
     for s in found.shares:
@@ -199,7 +199,10 @@ def bank_section(name: str, found: Bank, types: Sequence[BankType], needed: floa
         tuple((show(f, "Hz"), show(z, "Ω")) for f, z in found.resonances),
     )
     together = sum(s.total for s in found.shares)
-    notes = [
+    unknown = [s.name for s in found.shares if s.type.life is not None and s.life is None]
+    notes = [f"{name}: life {LIFE}"] if any(s.life is not None for s in found.shares) else []
+    notes += [f"{name}: the life of {n} is not known without its thermal_resistance" for n in unknown]
+    notes += [
         f"{name}: {show(found.total, 'A')} in all, {show(together, 'A')} as the sum of the types' rms values: "
         + (
             "currents go back and forth between them"

@@ -16,8 +16,8 @@ from jump_lane.control.stage import SOURCE, Stage
 from jump_lane.errors import InputError, NoResultError
 from jump_lane.operating.point import solve
 from jump_lane.quantities import show
-from jump_lane.supply.filter import Built, Draw, peaks
-from jump_lane.supply.net import Complex, Real
+from jump_lane.supply.filter import Built, peaks
+from jump_lane.supply.net import Complex, Draw, Real
 from jump_lane.switching.record import Recording
 from jump_lane.switching.response import Responses
 from jump_lane.switching.steady import SteadyState, steady_state
@@ -53,7 +53,11 @@ class Scene:
     def draw(self, *signals: str) -> Draw:
         """Return a sum of currents as a filter sees it."""
         direct = sum(self.recording.measures(n).average for n in signals)
-        return Draw(self.words, 1.0 / self.recording.period, self.amplitudes(*signals), direct)
+        amplitudes, rest = self.amplitudes(*signals), 0.0
+        if len(signals) == 1:
+            seen = self.recording.measures(signals[0]).ac_rms
+            rest = math.sqrt(max(seen**2 - 0.5 * float(np.sum(np.abs(amplitudes) ** 2)), 0.0))
+        return Draw(self.words, 1.0 / self.recording.period, amplitudes, direct, rest)
 
 
 def scenes(design: Design) -> list[Scene]:
@@ -82,8 +86,8 @@ def scenes(design: Design) -> list[Scene]:
     return found
 
 
-def through(scene: Scene, capacitor: str) -> tuple[str, ...]:
-    """Return the signals whose sum is the current of a capacitor; that of C_i is the alternating part of the source's.
+def through(scene: Scene, capacitor: str) -> str:
+    """Return the signal that is the current of a capacitor; that of C_i is the alternating part of the source's.
 
     Raises
     ------
@@ -91,12 +95,12 @@ def through(scene: Scene, capacitor: str) -> tuple[str, ...]:
         If there is no such capacitor.
     """
     if capacitor == "C_i":
-        return ("source.i",)
+        return f"{SOURCE}.i"
     name = f"{capacitor}.i"
     if name not in scene.recording.names:
         known = [n[:-2] for n in scene.recording.names if n.startswith("C") and n.endswith(".i")]
         raise InputError(f"bank.{capacitor}: no such capacitor; expected one of {', '.join(['C_i', *known])}")
-    return (name,)
+    return name
 
 
 def in_front(circuit: Circuit, found: Built) -> Circuit:
@@ -147,13 +151,10 @@ class Filtered(Stage):
             If there is none.
         """
         plain = Stage(self.design, self.i, self.j).open
-        current = abs(self.point["V_o"] * self.i_o / self.v_in)
         guess = dict(plain.states)
         for element in self.circuit.elements:
             if element.name.startswith("filter") and isinstance(element, Capacitor):
                 guess[element.name] = self.v_in
-            elif element.name in ("filter L", "filter L1", "filter L2"):
-                guess[element.name] = current
         circuit = replace(self.circuit, control=plain.control)
         return steady_state(circuit, None, guess, watched=self.watched, inputs=self.inputs)
 

@@ -11,21 +11,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jump_lane.equations.sheet import Line
 from jump_lane.judge.verdict import Verdict, at_most
 from jump_lane.spec.around import BankType
-from jump_lane.supply.net import GROUND, Branch, Complex, Real, rms
+from jump_lane.supply.net import GROUND, Branch, Complex, Draw, Real
 
-HARMONICS = 400
-"""Harmonics of the switching frequency that are taken."""
-
-LIFE = Line(
-    "t_l",
-    "t_0*2**((T_max - T_c)/dT_2)",
-    "s",
-    "expected life",
-    "Arrhenius-type rule: twice as long for every dT_2 cooler",
+LIFE = (
+    "t = t_0·2^((T_max − T)/halving), an Arrhenius-type rule: twice as long for every so many kelvin cooler"
 )
+"""How long a capacitor lasts, from its life at its highest temperature."""
 
 SWEEP = np.geomspace(1e3, 1e8, 1500)
 """Frequencies at which impedances are looked at [Hz]."""
@@ -74,7 +67,6 @@ class Bank:
     """
 
     words: str
-    frequency: float
     total: float
     ripple: float
     shares: tuple[Share, ...]
@@ -114,13 +106,6 @@ def impedances(types: Sequence[BankType], frequencies: Real = SWEEP) -> tuple[Co
     return np.asarray(1.0 / np.sum([1.0 / z for z in each], axis=0)), each
 
 
-def shared(types: Sequence[BankType], amplitudes: Complex, frequency: float) -> list[Complex]:
-    """Return the current of each type at each harmonic, for the complex amplitudes of the whole current [A], (h,)."""
-    frequencies = frequency * np.arange(1, len(amplitudes) + 1)
-    whole, each = impedances(types, frequencies)
-    return [amplitudes * whole / z for z in each]
-
-
 def resonances(types: Sequence[BankType]) -> tuple[tuple[float, float], ...]:
     """Return where the impedance of the bank has a peak: frequency [Hz] and impedance [Ω]."""
     size = np.abs(impedances(types)[0])
@@ -134,37 +119,29 @@ def resonances(types: Sequence[BankType]) -> tuple[tuple[float, float], ...]:
     return tuple(found)
 
 
-def bank(
-    types: Sequence[BankType], words: str, amplitudes: Complex, frequency: float, ambient: float
-) -> Bank:
+def bank(types: Sequence[BankType], draw: Draw, ambient: float) -> Bank:
     """Return what a bank does with a current.
 
     Parameters
     ----------
-    words
-        Which corner this is.
-    amplitudes
-        Complex peak amplitudes of harmonics 1… of the current into the bank [A], (h,).
-    frequency
-        Of the first one [Hz].
+    draw
+        The current into the bank at a corner.
     ambient
         Temperature around [°C].
     """
-    currents = shared(types, amplitudes, frequency)
+    whole, each = impedances(types, draw.frequencies)
     shares = []
-    for k, (t, i) in enumerate(zip(types, currents, strict=True)):
-        total = rms(i)
-        each = total / t.count
-        loss = each**2 * t.resistance
+    for k, (t, z) in enumerate(zip(types, each, strict=True)):
+        total = draw.effective(whole / z)
+        current = total / t.count
+        loss = current**2 * t.resistance
         temperature = None if t.thermal_resistance is None else ambient + loss * t.thermal_resistance
         life = None
         if temperature is not None and t.life is not None:
             life = t.life * 2.0 ** ((t.max_temperature - temperature) / t.halving)
-        shares.append(Share(t, t.part or f"type {k + 1}", each, total, loss, temperature, life))
-    whole = impedances(types, frequency * np.arange(1, len(amplitudes) + 1))[0]
-    return Bank(
-        words, frequency, rms(amplitudes), peak_to_peak(amplitudes * whole), tuple(shares), resonances(types)
-    )
+        shares.append(Share(t, t.part or f"type {k + 1}", current, total, loss, temperature, life))
+    ripple = peak_to_peak(draw.amplitudes * whole)
+    return Bank(draw.words, draw.effective(np.ones(len(whole))), ripple, tuple(shares), resonances(types))
 
 
 def peak_to_peak(amplitudes: Complex, points: int = 4096) -> float:

@@ -26,7 +26,7 @@ from jump_lane.errors import InputError
 from jump_lane.quantities.preferred import closest, next_higher
 from jump_lane.spec.around import Filter
 from jump_lane.supply.bank import peak_to_peak
-from jump_lane.supply.net import GROUND, Branch, Complex, Real, Solution, rms, solve
+from jump_lane.supply.net import GROUND, Branch, Complex, Draw, Real, Solution, solve
 
 OPTIMUM = "Erickson/Maksimović 2001, section 10.4: least peak of the impedance"
 
@@ -81,29 +81,6 @@ class Sides:
     near: tuple[float, float]
     far: tuple[float, float]
     resistance: float
-
-
-@dataclass(frozen=True)
-class Draw:
-    """An alternating current that the converter draws at a corner.
-
-    Attributes
-    ----------
-    amplitudes
-        Complex peak amplitudes of harmonics 1… [A], (h,).
-    direct
-        Its average [A].
-    """
-
-    words: str
-    frequency: float
-    amplitudes: Complex
-    direct: float
-
-    @property
-    def frequencies(self) -> Real:
-        """Frequencies of the harmonics [Hz], (h,)."""
-        return np.asarray(self.frequency * np.arange(1, len(self.amplitudes) + 1))
 
 
 @dataclass(frozen=True)
@@ -170,19 +147,19 @@ class Built:
             ]
         return [choke]
 
-    def driven(self, current: Complex, frequencies: Real, far: float | None = None) -> Solution:
+    def driven(self, current: Complex | Real, frequencies: Real, far: float | None = None) -> Solution:
         """Return what a current that the converter draws does, (f,)."""
-        return solve(self.branches(far), {NEAR: -np.asarray(current)}, frequencies)
+        return solve(self.branches(far), {NEAR: -current}, frequencies)
 
     def attenuation(self, frequencies: Real) -> Real:
         """Return by how many decibels the far current is smaller than that of the converter, (f,)."""
         far = None if self.sides.far[0] > 0.0 else SHORT
-        found = self.driven(np.ones(len(frequencies), dtype=complex), frequencies, far)
+        found = self.driven(np.ones(len(frequencies)), frequencies, far)
         return np.asarray(-20.0 * np.log10(np.abs(found.currents["far side"])))
 
-    def impedance(self, frequencies: Real, far: float = SHORT) -> Complex:
-        """Return its output impedance at the converter [Ω], (f,), behind a far side of a resistance."""
-        return -self.driven(np.ones(len(frequencies), dtype=complex), frequencies, far).nodes[NEAR]
+    def impedance(self, frequencies: Real) -> Complex:
+        """Return its output impedance at the converter [Ω], (f,), the far side a stiff source."""
+        return -self.driven(np.ones(len(frequencies)), frequencies, SHORT).nodes[NEAR]
 
 
 SEARCHED = np.geomspace(1e1, 1e8, 3000)
@@ -336,12 +313,12 @@ def carried(found: Built, draws: Sequence[Draw]) -> list[Carried]:
     """Return rms current and loss of every part, each at the corner where it is largest."""
     parts: dict[str, Carried] = {}
     for draw in draws:
-        solved = found.driven(draw.amplitudes, draw.frequencies, SHORT)
-        still = found.driven(np.array([draw.direct + 0j]), np.array([STILL]), SHORT)
+        part = found.driven(np.ones(len(draw.amplitudes)), draw.frequencies, SHORT)
+        still = found.driven(np.array([draw.direct]), np.array([STILL]), SHORT)
         for branch in found.branches(SHORT):
             if branch.name == "far side":
                 continue
-            alternating = rms(solved.currents[branch.name])
+            alternating = draw.effective(part.currents[branch.name])
             current = math.hypot(alternating, abs(still.currents[branch.name][0]))
             one = Carried(branch.name, current, current**2 * branch.resistance)
             known = parts.get(branch.name)

@@ -7,7 +7,7 @@ N. Mohan, T. M. Undeland and W. P. Robbins, "Power Electronics", 3rd ed. 2003, c
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from jump_lane.catalogue.kinds import Igbt, Mosfet
@@ -56,8 +56,6 @@ class Driven:
     ----------
     missing
         Figures that the file does not have, with what is then left out.
-    floating
-        Whether it may want a bootstrap supply: a switch whose lower end moves.
     """
 
     name: str
@@ -79,23 +77,26 @@ class Driven:
             )
 
 
-def gates(design: Design, longest: float) -> list[Driven]:
+def gates(design: Design, on: Mapping[str, float], frequency: float) -> list[Driven]:
     """Return the gate drive of every switch with a part.
 
     Parameters
     ----------
-    longest
-        Longest part of the period for which a switch is on [1].
+    on
+        Longest part of the period for which each switch is on, by element [1].
+    frequency
+        The highest at which it switches [Hz].
     """
     out = []
     for role in design.page.roles:
         part = part_of(design.spec, role.name, role.kind) if role.kind in ("switch", "rectifier") else None
         if isinstance(part, Mosfet | Igbt):
-            out.append(_driven(design, role.name, part, longest))
+            longest = max((on[e] for e in role.elements if e in on), default=1.0)
+            out.append(_driven(design, role.name, part, longest, frequency))
     return out
 
 
-def _driven(design: Design, name: str, part: Mosfet | Igbt, longest: float) -> Driven:
+def _driven(design: Design, name: str, part: Mosfet | Igbt, longest: float, frequency: float) -> Driven:
     driver, gate, sheet = design.spec.driver, design.spec.gate, Sheet((1, 1))
     sheet.give("V_on", driver.voltage, "V", "gate voltage when on", "file", "driver.voltage")
     sheet.give("V_off", driver.off_voltage, "V", "gate voltage when off", "file", "driver.off_voltage")
@@ -106,10 +107,10 @@ def _driven(design: Design, name: str, part: Mosfet | Igbt, longest: float) -> D
         "R_off", driver.off_resistance, "Ω", "resistance that discharges it", "file", "driver.off_resistance"
     )
     sheet.give("R_i", part.gate_resistance or 0.0, "Ω", "resistance inside the switch", "part")
-    sheet.give(
-        "f_s", design.spec.switching.frequency, "Hz", "switching frequency", "file", "switching.frequency"
-    )
+    sheet.give("f_s", frequency, "Hz", "highest switching frequency", "simulated")
     missing = []
+    if part.gate_resistance is None:
+        missing.append(f"{name}: gate_resistance is not known; peak currents are those without it")
     if part.gate_charge is None:
         missing.append(f"{name}: gate_charge is not known; charge, loss and bootstrap are left out")
         names = {"I_on", "I_off"}

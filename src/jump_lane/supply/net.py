@@ -5,6 +5,7 @@ Ground is the node ``0``.  A branch is an impedance over frequency; what drives 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -49,7 +50,7 @@ class Solution:
     currents: Mapping[str, Complex]
 
 
-def solve(branches: Sequence[Branch], driven: Mapping[str, Complex], frequencies: Real) -> Solution:
+def solve(branches: Sequence[Branch], driven: Mapping[str, Complex | Real], frequencies: Real) -> Solution:
     """Solve a network.
 
     Parameters
@@ -85,6 +86,32 @@ def solve(branches: Sequence[Branch], driven: Mapping[str, Complex], frequencies
     return Solution(nodes, currents)
 
 
-def rms(amplitudes: Complex) -> float:
-    """Return the rms of harmonics given by their complex peak amplitudes."""
-    return float(np.sqrt(0.5 * np.sum(np.abs(amplitudes) ** 2)))
+@dataclass(frozen=True)
+class Draw:
+    """An alternating current that something draws at a corner.
+
+    Attributes
+    ----------
+    amplitudes
+        Complex peak amplitudes of harmonics 1… [A], (h,).
+    direct
+        Its average [A].
+    rest
+        Rms of all harmonics above these [A].
+    """
+
+    words: str
+    frequency: float
+    amplitudes: Complex
+    direct: float = 0.0
+    rest: float = 0.0
+
+    @property
+    def frequencies(self) -> Real:
+        """Frequencies of the harmonics [Hz], (h,)."""
+        return np.asarray(self.frequency * np.arange(1, len(self.amplitudes) + 1))
+
+    def effective(self, part: Complex | Real) -> float:
+        """Return the rms of what a part of each harmonic makes [A], (h,); those above divide as the last one does."""
+        squares = 0.5 * np.abs(part * self.amplitudes) ** 2
+        return math.sqrt(float(squares.sum()) + (self.rest * float(np.abs(part[-1]))) ** 2)
