@@ -1,5 +1,7 @@
+import contextlib
 import json
 import math
+import random
 import re
 import unittest
 
@@ -187,6 +189,19 @@ class Foreign(unittest.TestCase):
             self.assertAlmostEqual(convert(f"{there!r} {unit}", "mm") / value, 1.0, places=9)
         else:
             self.assertAlmostEqual(gauge_diameter(there) / (1e-3 * value), 1.0, places=9)
+
+    def test_whatever_is_typed_is_a_number_or_a_refusal(self) -> None:
+        rng = random.Random(4)
+        for _ in range(4000):
+            unit = "".join(
+                rng.choice("mkVAWΩ*/()^.·²³ 1%°CFdBµTOe+-[],\"'=~é") for _ in range(rng.randint(1, 9))
+            )
+            wanted = rng.choice(("V", "mm", "dBm", "AWG", "°C"))
+            with contextlib.suppress(InputError):
+                self.assertTrue(math.isfinite(convert(f"3 {unit}", wanted)))
+        for unit in ("9**9**9**9", "m**99", "2**(9**9)"):
+            with self.assertRaisesRegex(InputError, "is unknown"):
+                convert(f"3 {unit}", "V")
 
     def test_in_files(self) -> None:
         for text, dimension, value in (

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import tomllib
-from collections.abc import Collection
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -154,3 +155,40 @@ def _description(model: type[BaseModel], path: list[Any]) -> str:
     field = found.model_fields.get(str(path[-1])) if found else None
     text = field.description if field and field.description else f"{article(str(path[-1]))} table"
     return text[0].lower() + text[1:]
+
+
+def numbers_of(
+    columns: Mapping[str, Sequence[object]], wanted: Mapping[str, str], where: str, least: int
+) -> dict[str, list[float]]:
+    """Return columns of a table as finite numbers, whatever unit stands in brackets behind their headings.
+
+    Parameters
+    ----------
+    wanted
+        Names of the columns with their units.
+    where
+        What to call the table.
+    least
+        Rows that it has at least.
+
+    Raises
+    ------
+    InputError
+        If a column is missing, too short, or holds something else.
+    """
+    expected = ", ".join(f"{name} [{unit}]" for name, unit in wanted.items())
+    named = {head.partition("[")[0].strip().lower(): head for head in columns}
+    for name in wanted:
+        if name not in named:
+            read = ", ".join(columns) or "none"
+            raise InputError(f"{where}: no column {name!r}, read {read}; expected {expected}")
+    found = {}
+    for name in wanted:
+        head = named[name]
+        try:
+            found[name] = [float(str(cell)) for cell in columns[head]]
+        except ValueError as error:
+            raise InputError(f"{where}, column {head}: {error}; expected numbers") from None
+        if len(found[name]) < least or not all(map(math.isfinite, found[name])):
+            raise InputError(f"{where}, column {head}: expected at least {least} rows of finite numbers")
+    return found

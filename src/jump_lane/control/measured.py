@@ -16,9 +16,10 @@ from numpy.typing import NDArray
 
 from jump_lane.control.stage import Complex
 from jump_lane.errors import InputError, NoResultError
+from jump_lane.validation import numbers_of
 
-FREQUENCY, GAIN, PHASE = "frequency", "gain", "phase"
-"""What the columns of a measurement are called, units in brackets behind."""
+COLUMNS = {"frequency": "Hz", "gain": "dB", "phase": "°"}
+"""What the columns of a measurement are called, and their units."""
 
 DECIBEL = math.log(10.0) / 20.0
 
@@ -79,28 +80,11 @@ def read_measured(columns: Mapping[str, list[object]], where: str) -> Measured:
     InputError
         If one is missing, or holds something else than finite numbers.
     """
-    found: dict[str, NDArray[np.float64]] = {}
-    for wanted in (FREQUENCY, GAIN, PHASE):
-        name = next((n for n in columns if n.partition("[")[0].strip().lower() == wanted), None)
-        if name is None:
-            raise InputError(
-                f"{where}: no column {wanted!r}, read {', '.join(columns) or 'none'}; expected frequency [Hz], gain [dB], phase [°]"
-            )
-        try:
-            found[wanted] = np.array([float(str(v)) for v in columns[name]])
-        except ValueError as error:
-            raise InputError(f"{where}, column {name}: {error}; expected numbers") from None
-    frequency = found[FREQUENCY]
-    if (
-        len(frequency) < FEWEST
-        or not all(np.isfinite(v).all() for v in found.values())
-        or frequency.min() <= 0.0
-    ):
-        raise InputError(
-            f"{where}: expected at least {FEWEST} rows of finite numbers, frequencies above 0 Hz"
-        )
-    gain = np.exp(DECIBEL * found[GAIN] + 1j * np.radians(found[PHASE]))
-    return Measured(frequency, gain.astype(complex))
+    found = {name: np.array(cells) for name, cells in numbers_of(columns, COLUMNS, where, FEWEST).items()}
+    if found["frequency"].min() <= 0.0:
+        raise InputError(f"{where}: expected frequencies above 0 Hz")
+    gain = np.exp(DECIBEL * found["gain"] + 1j * np.radians(found["phase"]))
+    return Measured(found["frequency"], gain.astype(complex))
 
 
 def fit_measured(

@@ -12,7 +12,7 @@ from jump_lane.control.journey import Journey
 from jump_lane.control.loops import Proof
 from jump_lane.control.ripple import Ripple
 from jump_lane.judge.verdict import ROUNDING, Verdict
-from jump_lane.quantities import show
+from jump_lane.quantities import show, show_percent
 from jump_lane.spec.loop import RIPPLE
 
 REACHED = 0.05
@@ -27,10 +27,7 @@ def verdicts(found: LoopDesign, step: Journey | None = None) -> Iterator[Verdict
     step
         The load step that the file asks a deviation of, if it does.
     """
-    for reason in dict.fromkeys(p.failure for p in found.proofs if p.failure):
-        where = [p.words for p in found.proofs if p.failure == reason]
-        more = f" and {len(where) - 1} more" if len(where) > 1 else ""
-        yield Verdict("a result at every corner", "", f"none at {where[0]}{more}", False, reason)
+    yield from _failures(found)
     proofs = [p for p in found.proofs if not p.failure]
     if not proofs:
         return
@@ -42,13 +39,48 @@ def verdicts(found: LoopDesign, step: Journey | None = None) -> Iterator[Verdict
             "crossover at nominal input, full load", show(loop.crossover, "Hz"), hertz_or_none(got), holds,
             "" if holds else found.hinder or "no values of this network have it",
         )  # fmt: skip
+    yield from _at_corners(found, proofs)
+    if loop.deviation is not None:
+        yield _deviation(loop.deviation, step)
+
+
+def held(found: LoopDesign) -> Iterator[Verdict]:
+    """Yield whether a loop holds its converter: what is asked at every corner, and of the output."""
+    yield from _failures(found)
+    proofs = [p for p in found.proofs if not p.failure]
+    if proofs:
+        yield from _at_corners(found, proofs)
+        yield from _band(found)
+
+
+def _failures(found: LoopDesign) -> Iterator[Verdict]:
+    """Yield why corners have no result, each reason once."""
+    for reason in dict.fromkeys(p.failure for p in found.proofs if p.failure):
+        where = [p.words for p in found.proofs if p.failure == reason]
+        more = f" and {len(where) - 1} more" if len(where) > 1 else ""
+        yield Verdict("a result at every corner", "", f"none at {where[0]}{more}", False, reason)
+
+
+def _at_corners(found: LoopDesign, proofs: list[Proof]) -> Iterator[Verdict]:
+    """Yield stability, margins, and whether a digital loop comes to rest."""
     yield _stability(proofs)
     if not isinstance(found.loop, Ripple):  # without a clock there is no gain that could have margins
         yield _phase(found, proofs)
         yield _gain(found, proofs)
     yield from _steps(found)
-    if loop.deviation is not None:
-        yield _deviation(loop.deviation, step)
+
+
+def _band(found: LoopDesign) -> Iterator[Verdict]:
+    """Yield whether what is held stays in the band that the file asks of the first output, if it asks one."""
+    output, (average, spread) = found.design.spec.output[0], accuracy(found)
+    if "voltage_band" not in output.model_fields_set or not output.voltage:
+        return
+    off = max(abs(average * (1.0 + sign * spread) / output.voltage - 1.0) for sign in (-1.0, 1.0))
+    holds = off <= output.voltage_band * (1.0 + ROUNDING)
+    yield Verdict(
+        "output with reference and divider at their worst", f"{show(output.voltage, 'V')} ± {show_percent(output.voltage_band)}",
+        f"off by up to {show_percent(off)}", holds, "" if holds else "a closer divider or reference mends that",
+    )  # fmt: skip
 
 
 def hertz_or_none(frequency: float) -> str:

@@ -15,6 +15,7 @@ from jump_lane.library.converter import Converter, takes_converter
 from jump_lane.library.result import Result, Watch
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
+from jump_lane.validation import numbers_of
 
 if TYPE_CHECKING:
     from jump_lane.control.analogue import Analogue
@@ -354,16 +355,8 @@ def read_limits(path: Path) -> tuple[Real, Real]:
 
     from jump_lane.report.export import read
 
-    columns = read(path)
-    found = []
-    for wanted in ("frequency", "level"):
-        name = next((n for n in columns if n.partition("[")[0].strip().lower() == wanted), None)
-        if name is None:
-            raise InputError(f"{path}: no column {wanted!r}; expected frequency [Hz], level [dBµV]")
-        try:
-            found.append(np.array([float(v) for v in columns[name]]))
-        except ValueError as error:
-            raise InputError(f"{path}, column {name}: {error}; expected numbers") from None
-    if len(found[0]) < 2 or not (np.diff(found[0]) >= 0.0).all() or found[0][0] <= 0.0:
-        raise InputError(f"{path}: expected at least two rows, frequencies ascending from above 0 Hz")
-    return found[0], found[1]
+    found = numbers_of(read(path), {"frequency": "Hz", "level": "dBµV"}, str(path), 2)
+    frequency, level = (np.array(cells) for cells in found.values())
+    if not (np.diff(frequency) >= 0.0).all() or frequency[0] <= 0.0:
+        raise InputError(f"{path}: expected frequencies ascending from above 0 Hz")
+    return frequency, level

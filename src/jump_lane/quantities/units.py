@@ -48,6 +48,9 @@ GAUGE = re.compile(r"(?:AWG\s*(?P<before>\d/0|\d{1,2})|(?P<behind>\d/0|\d{1,2})\
 
 NUMBER = re.compile(r"\s*(?P<number>[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?)\s*(?P<unit>.*?)\s*")
 
+POWERS = re.compile(r"(\*\*|\^)(?!\s*-?\s*\d(?![\d.*^\s]*(\*\*|\^|\d)))")
+"""Exponents that no unit has: other than one digit."""
+
 OFFSET = {"°C": "degC", "°F": "degF", "degF": "degF", "degC": "degC"}
 """Temperatures, whose zero lies elsewhere."""
 
@@ -107,10 +110,28 @@ def _unit(unit: str) -> Any:
     InputError
         If it is unknown, with the nearest one.
     """
+    from tokenize import TokenError
+
+    from pint.errors import PintError
+
     registry = _registry()
     try:
-        return registry.Quantity(1.0, OFFSET[unit]) if unit in OFFSET else registry.Quantity(_plain(unit))
-    except Exception as error:  # a registry refuses what it cannot read in many ways
+        if unit in OFFSET:
+            return registry.Quantity(1.0, OFFSET[unit])
+        if POWERS.search(_plain(unit)):
+            raise ValueError
+        return (
+            registry.Quantity(_plain(unit)).to_base_units() * 1.0
+        )  # a unit whose zero lies elsewhere cannot be multiplied
+    except (
+        PintError,
+        TokenError,
+        AssertionError,
+        ArithmeticError,
+        AttributeError,
+        TypeError,
+        ValueError,
+    ) as error:
         known = {*DECIBELS, *NAMED, "AWG", *(str(n) for n in registry)}
         close = difflib.get_close_matches(unit, known, n=1, cutoff=0.6)
         hint = (
@@ -189,6 +210,8 @@ def _read(text: str, to: str, impedance: float | None) -> Any:
     parts = NUMBER.fullmatch(text)
     if parts is None or not parts["unit"]:
         raise InputError(f"{text!r}: expected a number and a unit, such as '3.2 kOe'")
+    if not math.isfinite(float(parts["number"])):
+        raise InputError(f"{text!r}: expected a finite number")
     number, unit, kind = float(parts["number"]), _spelled(parts["unit"]), "" if to == "AWG" else _kind(to)
     found = _measured(number, unit, impedance, kind if unit in DECIBELS else "")
     own = next((k for k in ("V", "A", "W") if found.is_compatible_with(k)), "")
@@ -198,19 +221,20 @@ def _read(text: str, to: str, impedance: float | None) -> Any:
 
 
 def _as_gauge(found: Any, text: str) -> float:
-    if found.is_compatible_with("m**2"):
-        found = (4.0 / math.pi * found) ** 0.5
-    return gauge_of(_into(found, "m", text))
+    area = found.is_compatible_with("m**2")
+    size = _into(found, "m**2" if area else "m", text)
+    if not size > 0.0:
+        raise InputError(f"{text}: no wire has that size; expected more than nothing")
+    return gauge_of(math.sqrt(4.0 / math.pi * size) if area else size)
 
 
 def _into(found: Any, unit: str, text: str) -> float:
     if unit in OFFSET and found.is_compatible_with("K"):
         return float(found.to(OFFSET[unit]).magnitude)
     wanted = _unit(unit)
-    try:
-        return float((found.to_base_units() / wanted.to_base_units()).to("dimensionless").magnitude)
-    except Exception:
+    if not found.is_compatible_with(wanted):
         kinds = f"{found.to_base_units().units:~}", f"{wanted.to_base_units().units:~}"
         raise InputError(
             f"{text} in {unit}: one is {kinds[0]}, the other {kinds[1]}; expected units of one kind"
-        ) from None
+        )
+    return float((found.to_base_units() / wanted.to_base_units()).magnitude)

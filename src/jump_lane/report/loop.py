@@ -17,12 +17,12 @@ from jump_lane.control.digital import Sampled
 from jump_lane.control.journey import Journey
 from jump_lane.control.loops import Closed, Proof
 from jump_lane.control.ripple import Ripple
-from jump_lane.control.verdicts import accuracy, hertz_or_none, verdicts
+from jump_lane.control.verdicts import accuracy, held, hertz_or_none, verdicts
 from jump_lane.equations.formula import pretty
 from jump_lane.equations.sheet import Sheet
 from jump_lane.errors import InputError
-from jump_lane.judge.verdict import ROUNDING, Verdict
-from jump_lane.quantities import show, show_percent
+from jump_lane.judge.verdict import Verdict
+from jump_lane.quantities import show
 from jump_lane.report.bode import decibels, unwound
 from jump_lane.report.export import Columns
 from jump_lane.report.table import Table, View
@@ -46,16 +46,12 @@ def loop_view(found: LoopDesign, name: str, poles: list[tuple[str, complex]], st
 
 def with_loop(view: View, found: LoopDesign) -> View:
     """Return what a check shows with verdicts on the loop that holds the output; its exit status is the worse of both."""
-    asked = [v for v in verdicts(found) if not v.what.startswith("crossover")]
-    average, spread = accuracy(found)
-    asked += list(_band(found, average, spread))
-    unheard = found.loop.loop.deviation is not None
-    asked = [v for v in asked if not (unheard and v.what.startswith("deviation"))]
-    held = f"held by its loop at {show(average, 'V')} ± {100.0 * spread:.2g} % (reference and divider at their worst)"
+    asked, (average, spread) = list(held(found)), accuracy(found)
     notes = [
-        held,
-        *(["the load step that control.deviation asks is judged by `jumplane loop`"] if unheard else []),
+        f"held by its loop at {show(average, 'V')} ± {100.0 * spread:.2g} % (reference and divider at their worst)"
     ]
+    if found.loop.loop.deviation is not None:
+        notes.append("the load step that control.deviation asks is judged by `jumplane loop`")
     table = replace(_verdicts(asked), title="Asked of the loop")
     data = {
         "held": {"average": average, "tolerance": spread},
@@ -70,19 +66,6 @@ def with_loop(view: View, found: LoopDesign) -> View:
         notes=(*notes, *view.notes),
         exit_status=status,
     )
-
-
-def _band(found: LoopDesign, average: float, spread: float) -> Iterator[Verdict]:
-    """Yield whether what is held stays in the band that the file asks of the first output, if it asks one."""
-    output = found.design.spec.output[0]
-    if "voltage_band" not in output.model_fields_set or not output.voltage:
-        return
-    off = max(abs(average * (1.0 + sign * spread) / output.voltage - 1.0) for sign in (-1.0, 1.0))
-    holds = off <= output.voltage_band * (1.0 + ROUNDING)
-    yield Verdict(
-        "output with reference and divider at their worst", f"{show(output.voltage, 'V')} ± {show_percent(output.voltage_band)}",
-        f"off by up to {show_percent(off)}", holds, "" if holds else "a closer divider or reference mends that",
-    )  # fmt: skip
 
 
 def _values(found: LoopDesign) -> Table:
