@@ -90,7 +90,7 @@ class Adjusting(unittest.TestCase):
     def sections(self, **adjust: Any) -> dict[str, Any]:
         tables = {**buck_tables(), "adjust": adjust, "divider": {"upper": "10k", "series": "E192"}}
         view = around(tables, ["adjust"]).view()
-        found: dict[str, Any] = view.data["sections"]["adjustment"]
+        found: dict[str, Any] = view.data["sections"]["adjust"]
         return found
 
     def test_a_control_voltage_covers_the_range(self) -> None:
@@ -137,7 +137,7 @@ class Adjusting(unittest.TestCase):
             **buck_tables(),
             "adjust": {"by": "potentiometer", "output": {"min": 3.3, "max": 6.0}, "potentiometer": "5k"},
         }
-        found = around(tables, ["adjust"]).view().data["sections"]["adjustment"]["settings"]
+        found = around(tables, ["adjust"]).view().data["sections"]["adjust"]["settings"]
         self.assertAlmostEqual(found[0]["nominal"], 6.0, delta=0.1)
         self.assertAlmostEqual(found[-1]["nominal"], 3.3, delta=0.05)
         self.assertGreater(found[-1]["high"] - found[-1]["low"], found[0]["high"] - found[0]["low"] - 0.3)
@@ -148,7 +148,7 @@ class Adjusting(unittest.TestCase):
         tables["adjust"] = {"by": "voltage", "output": {"min": 4.0, "max": 7.5}}
         result = around(tables, ["adjust"])
         self.assertEqual(result.view().exit_status, 1)
-        self.assertFalse(result.view().data["sections"]["adjustment"]["settings"][0]["holds"])
+        self.assertFalse(result.view().data["sections"]["adjust"]["settings"][0]["holds"])
 
     def test_what_cannot_be_is_refused(self) -> None:
         for message, adjust in (
@@ -322,7 +322,7 @@ class FilterAndConverter(unittest.TestCase):
             view = around(
                 self.case(inductance="68 µH", damping=damping, inductor_resistance="1 mΩ"), ["filter"]
             ).view()
-            data = view.data["sections"]["input filter"]
+            data = view.data["sections"]["input.filter"]
             seen[damping] = data
             stable = all(c["largest"] < 1.0 for c in data["corners"])
             apart = min(c["margin"] for c in data["corners"]) >= 6.0
@@ -367,7 +367,7 @@ class FilterAndConverter(unittest.TestCase):
     def test_an_output_filter(self) -> None:
         tables = buck_tables()
         tables["output"][0]["filter"] = {"ripple": "2 mV", "capacitance": "22 µF", "damping": "none"}
-        section = around(tables, ["filter"]).view().data["sections"]["output filter"]
+        section = around(tables, ["filter"]).view().data["sections"]["output.filter"]
         self.assertTrue(all(v["holds"] for v in section["verdicts"]))
         self.assertGreater(section["attenuation"], 20.0)
 
@@ -446,7 +446,7 @@ class GatesAndProtection(unittest.TestCase):
             "gate_resistance": "2 Ω",
         }
         tables["parts"] = {"S1": part}
-        found = around(tables, ["gate"]).view().data["sections"]["gate drive"]["gates"]["S1"]
+        found = around(tables, ["gate"]).view().data["sections"]["gate"]["gates"]["S1"]
         self.assertAlmostEqual(found["Q_g"], 36e-9)
         self.assertAlmostEqual(found["P_g"], 36e-9 * 12.0 * 200e3)
         self.assertAlmostEqual(found["I_on"], 1.2)
@@ -516,16 +516,16 @@ class OneFile(CommandCase):
         again = json.loads(self.run_command("loop", "rail.toml", "--json", "--set", *changed).stdout)
         self.assertNotEqual(before["divider"]["R_b"], after["divider"]["R_b"])
         self.assertAlmostEqual(again["values"]["R_b"], after["divider"]["R_b"])
-        self.assertNotAlmostEqual(before["bank C_o"]["total"], after["bank C_o"]["total"], places=3)
-        self.assertNotEqual(before["input filter"]["corners"], after["input filter"]["corners"])
+        self.assertNotAlmostEqual(before["bank.C_o"]["total"], after["bank.C_o"]["total"], places=3)
+        self.assertNotEqual(before["input.filter"]["corners"], after["input.filter"]["corners"])
         self.assertGreater(after["protection"]["values"]["I_i"], 1.1 * before["protection"]["values"]["I_i"])
         self.assertAlmostEqual(after["divider"]["nominal"], 15.0, delta=0.1)
 
     def test_the_filter_is_written_and_then_stays(self) -> None:
-        inductance = self.sections()["input filter"]["values"]["L_f"]
+        inductance = self.sections()["input.filter"]["values"]["L_f"]
         self.run_command("around", "rail.toml", "filter", "--write")
         self.assertIn("inductance", (self.folder / "rail.toml").read_text(encoding="utf-8"))
-        self.assertAlmostEqual(self.sections("filter")["input filter"]["values"]["L_f"], inductance)
+        self.assertAlmostEqual(self.sections("filter")["input.filter"]["values"]["L_f"], inductance)
 
     def test_figures_and_tables(self) -> None:
         for section in ("filter", "bank", "protection"):
@@ -542,12 +542,16 @@ class OneFile(CommandCase):
             (("divder",), "nearest valid name: divider"),
             (("adjust",), "does not ask for it"),
             (("filter", "--set", "input.filter.limits=none.csv"), "exclude|expected one of|none.csv"),
-            (("divider", "--figure", "x.png"), "none of these sections is drawn"),
+            (("divider", "--figure", "x.png"), "none of these sections has a figure"),
         ):
             with self.subTest(arguments=arguments):
                 self.assertRegex(
                     self.run_command("around", "rail.toml", *arguments, status=2).stderr, message
                 )
+        before = (self.folder / "rail.toml").read_text()
+        refused = self.run_command("around", "rail.toml", "--write", "--figure", "x.png", status=2)
+        self.assertIn("several sections have a figure", refused.stderr)
+        self.assertEqual((self.folder / "rail.toml").read_text(), before)
         self.write("bare.toml", "\n".join(jl.new("boost").splitlines()))
         bare = self.run_command("around", "bare.toml", "bank", status=2)
         self.assertIn("[[bank.C_o]]", bare.stderr)
@@ -563,9 +567,9 @@ class OneFile(CommandCase):
             "losses.png",
             "L-sheet.txt",
             "loop.png",
-            "filter.png",
+            "input-filter.png",
             "divider.txt",
-            "bank.png",
+            "bank-C_o.png",
         }
         self.assertLessEqual(wanted, made)
         self.assertEqual(done.stdout.count("holds"), len([n for n in made if n.endswith(".txt")]) - 1)
@@ -586,11 +590,37 @@ class Corners(unittest.TestCase):
 class Mended(CommandCase):
     """What once was wrong without saying so."""
 
+    def test_of_several_figures_one_has_to_be_named(self) -> None:
+        ceramic = {"capacitance": "10 µF", "resistance": "5 mΩ"}
+        tables = {**buck_tables(), "bank": {"C_i": [ceramic], "C_o": [ceramic]}}
+        found = around(tables, ["bank"])
+        for take in (found.drawing, found.columns):
+            with self.assertRaisesRegex(jl.InputError, r"expected one of them alone: bank\.C_i or bank\.C_o"):
+                take()
+        alone = around(tables, ["bank.C_o"])
+        self.assertEqual([s.key for s in alone.sections], ["bank.C_o"])
+        self.assertEqual(found.only("bank.C_o").columns(), alone.columns())
+        with self.assertRaisesRegex(
+            jl.InputError, r"around bank\.C_x: no such section; nearest valid name: bank\.C_[io]"
+        ):
+            around(tables, ["bank.C_x"])
+
+    def test_a_filter_at_the_second_output_is_refused_by_name(self) -> None:
+        output = {"voltage": "5 V", "current": {"min": 1, "max": 2}, "voltage_ripple": "50 mV"}
+        asked = {"attenuation": 40, "capacitance": "10 µF"}
+        tables = {
+            **buck_tables(),
+            "topology": "multi-output-flyback",
+            "output": [output, {**output, "filter": asked}],
+        }
+        with self.assertRaisesRegex(jl.InputError, r"output\.2\.filter: only the first output"):
+            around(tables, ["output.2.filter"])
+
     def test_a_given_inductance_is_judged_by_what_is_asked(self) -> None:
         for inductance, holds in (("100 µH", True), ("100 nH", False)):
             tables = buck_tables()
             tables["input"] = {**tables["input"], "filter": {"attenuation": 60, "inductance": inductance}}
-            verdicts = around(tables, ["filter"]).view().data["sections"]["input filter"]["verdicts"]
+            verdicts = around(tables, ["filter"]).view().data["sections"]["input.filter"]["verdicts"]
             (asked,) = (v for v in verdicts if v["what"].startswith("attenuation"))
             self.assertEqual(asked["holds"], holds)
 
@@ -601,7 +631,7 @@ class Mended(CommandCase):
     def test_the_bias_moves_an_adjusted_output_as_well(self) -> None:
         span = {"by": "voltage", "output": {"min": 4.0, "max": 6.0}, "series": "E192"}
         tables = {**buck_tables(), "adjust": span, "divider": {"upper": "100k", "bias": "2 µA"}}
-        found = around(tables, ["adjust"]).view().data["sections"]["adjustment"]["settings"]
+        found = around(tables, ["adjust"]).view().data["sections"]["adjust"]["settings"]
         self.assertAlmostEqual(found[0]["nominal"], 6.0, delta=0.05)
         self.assertGreater(found[0]["high"] - found[0]["low"], 0.2)
 

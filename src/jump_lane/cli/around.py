@@ -30,7 +30,8 @@ def around(
         list[str] | None,
         typer.Argument(
             metavar="[SECTION...]",
-            help="divider, adjust, feedback, filter, bank, gate or protection; all that the file asks by default.",
+            help="divider, adjust, feedback, filter, bank, gate or protection, or one of several by its key, such as bank.C_o; "
+            "all that the file asks by default.",
             show_default=False,
         ),
     ] = None,
@@ -56,6 +57,9 @@ def around(
     case = load_case(file, catalogue, changes)
     with progress("sections") as watch:
         found = find(case, sections or (), watch=watch)
+    drawing = None if figure is None else found.drawing()
+    if table:
+        found.columns()  # what cannot be written is refused before the file is changed
     if write:
         note(f"wrote {', '.join(found.write(file)) or 'nothing'} into {file}")
-    finish(found, json, table=table, figure=figure, overwrite=overwrite)
+    finish(found, json, table=table, figure=figure, drawing=drawing, overwrite=overwrite)

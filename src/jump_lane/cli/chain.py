@@ -8,11 +8,14 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from jump_lane.cli.options import ConverterFile, Overwrite, load_case
+
+if TYPE_CHECKING:
+    from jump_lane.library.around import Site
 
 
 def register(app: typer.Typer) -> None:
@@ -82,7 +85,7 @@ _WORDS = {0: "holds", 1: "NOT MET", 2: "refused", 3: "no result"}
 def _links(file: Path) -> Iterator[Link]:
     """Yield the steps that a file asks for."""
     from jump_lane.cli import design, loops, losses, waves
-    from jump_lane.library.around import asked_of
+    from jump_lane.library.around import Site
 
     case = load_case(file)
     spec = case.spec
@@ -108,8 +111,9 @@ def _links(file: Path) -> Iterator[Link]:
             ("steps.png",),
             lambda to: loops.transient(file, figure=to / "steps.png"),
         )
-    for section in asked_of(case):
-        yield _section(file, section)
+    site = Site(case)
+    for key, kind in site.keys.items():
+        yield _section(site, key, kind)
 
 
 def _winding(file: Path, name: str) -> Link:
@@ -123,16 +127,17 @@ def _winding(file: Path, name: str) -> Link:
     return Link(f"winding of {name}", f"{name}.txt", (drawn, sheet), run)
 
 
-def _section(file: Path, section: str) -> Link:
-    from jump_lane.cli import around
+def _section(site: Site, key: str, kind: str) -> Link:
+    from jump_lane.cli.outputs import finish
 
-    drawn = (f"{section}.png",) if section in DRAWN else ()
+    name = key.replace(".", "-")
+    drawn = (f"{name}.png",) if kind in DRAWN else ()
 
     def run(to: Path) -> None:
-        around.around(file, [section], figure=to / drawn[0] if drawn else None)
+        finish(site.find((key,)), False, figure=to / drawn[0] if drawn else None)
 
-    return Link(section, f"{section}.txt", drawn, run)
+    return Link(key, f"{name}.txt", drawn, run)
 
 
 DRAWN = ("filter", "bank", "protection")
-"""Sections of what stands around that have a figure."""
+"""Kinds of what stands around that have a figure."""

@@ -61,8 +61,10 @@ def demo(
 ) -> None:
     """Derive, check and draw the instrument rail of the Skerry buoy, its losses and its loop, into a folder; its choke;
     its dock link and winch bus, with the gain of one and the angles of the other; its mast lights over time; its dock supply."""
-    from jump_lane.cli import around, design, loops, losses, tanks, waves, wind
+    from jump_lane.cli import design, loops, losses, tanks, waves, wind
+    from jump_lane.cli.outputs import finish
     from jump_lane.files import require_free, whole_folder, write_whole
+    from jump_lane.library.around import around
     from jump_lane.library.converter import demonstration, further_example, new
 
     names = (FILE, *OUTPUTS)
@@ -91,8 +93,15 @@ def demo(
             )
         )
         write_whole(made / SUPPLY, further_example(SUPPLY))
-        surrounded, _ = printed(lambda: around.around(made / SUPPLY))
-        printed(lambda: around.around(made / SUPPLY, ["filter"], figure=outputs["supply-filter.png"]))
+        supply = around(made / SUPPLY)
+        surrounded, _ = printed(
+            lambda: finish(
+                supply,
+                False,
+                figure=outputs["supply-filter.png"],
+                drawing=supply.only("input.filter").drawing(),
+            )
+        )
         for name, text in (
             ("derivation.txt", derivation), ("verdicts.txt", verdicts), ("losses.txt", lost), ("loop.txt", looped),
             ("supply.txt", surrounded),

@@ -44,19 +44,29 @@ class Surroundings(Result):
             around_view(self.converter.design.title, self.sections), changes=self.converter.changes
         )
 
+    def only(self, key: str) -> Surroundings:
+        """Return one of the sections alone, by its key."""
+        return replace(self, sections=tuple(s for s in self.sections if s.key == key))
+
     def columns(self) -> Columns:
-        """Return the numbers of the first section that has any."""
-        for section in self.sections:
-            if section.columns:
-                return section.columns
-        raise InputError("around: none of these sections has a table of numbers; expected filter or bank")
+        """Return the numbers of the one section that has any."""
+        return self._one([s for s in self.sections if s.columns], "a table of numbers").columns
 
     def drawing(self) -> Any:
-        """Return the figure of the first section that has one."""
-        for section in self.sections:
-            if section.draw is not None:
-                return section.draw()
-        raise InputError("around: none of these sections is drawn; expected filter, bank or protection")
+        """Return the figure of the one section that has one."""
+        one = self._one([s for s in self.sections if s.draw is not None], "a figure")
+        assert one.draw is not None
+        return one.draw()
+
+    def _one(self, able: Sequence[Section], what: str) -> Section:
+        if len(able) == 1:
+            return able[0]
+        if not able:
+            raise InputError(
+                f"around: none of these sections has {what}; expected a filter, a bank or protection"
+            )
+        keys = " or ".join(s.key for s in able)
+        raise InputError(f"around: several sections have {what}; expected one of them alone: {keys}")
 
     def write(self, path: Path) -> tuple[str, ...]:
         """Put what was chosen into a converter file; return the keys that are set."""
@@ -75,8 +85,8 @@ def around(converter: Converter, sections: Sequence[str] = (), *, watch: Watch |
     Parameters
     ----------
     sections
-        Which of ``divider``, ``adjust``, ``feedback``, ``filter``, ``bank``, ``gate`` and ``protection``; all that the file asks
-        by default.
+        Which of ``divider``, ``adjust``, ``feedback``, ``filter``, ``bank``, ``gate`` and ``protection``, or one of several by its
+        key, such as ``input.filter`` or ``bank.C_o``; all that the file asks by default.
     watch
         Told of progress.
 
@@ -87,33 +97,7 @@ def around(converter: Converter, sections: Sequence[str] = (), *, watch: Watch |
     NoResultError
         If no corner of the converter has a result.
     """
-    ready()
-    here = _Here(converter)
-    asked = here.asked()
-    for name in sections:
-        if name not in SECTIONS:
-            raise InputError(f"around {name}: no such section; {nearest(name, SECTIONS)}")
-        if name not in asked:
-            raise InputError(
-                f"around {name}: {converter.name} does not ask for it; expected {_EXPECTED[name]}"
-            )
-    chosen = [s for s in SECTIONS if s in (sections or asked)]
-    if not chosen:
-        wanted = ", ".join(_EXPECTED[s] for s in SECTIONS)
-        raise InputError(
-            f"{converter.name}: nothing around the power stage is asked; expected one of {wanted}"
-        )
-    found: list[Section] = []
-    for k, name in enumerate(chosen):
-        if watch is not None:
-            watch(k, len(chosen))
-        found += here.section(name)
-    return Surroundings(converter, tuple(found))
-
-
-def asked_of(converter: Converter) -> list[str]:
-    """Return the sections that a file asks for, in order."""
-    return _Here(converter).asked()
+    return Site(converter).find(sections, watch)
 
 
 _EXPECTED = {
@@ -128,10 +112,84 @@ _EXPECTED = {
 
 
 @dataclass(frozen=True)
-class _Here:
+class Site:
     """A converter while its surroundings are worked out; its corners and its loop are simulated once."""
 
     converter: Converter
+
+    @cached_property
+    def keys(self) -> dict[str, str]:
+        """The sections that the file asks for, in order: key of each → its kind."""
+        from jump_lane.topologies.named import part_of
+
+        spec = self.converter.spec
+        across = spec.control is not None and spec.control.amplifier.kind == "optocoupler"
+        roles = [r for r in self.converter.design.page.roles if r.kind in ("switch", "rectifier")]
+        gates = any(getattr(part_of(spec, r.name, r.kind), "gate_charge", None) for r in roles)
+        filters = ["input.filter"] if spec.input.filter is not None else []
+        for k, output in enumerate(spec.output, 1):
+            filters += [] if output.filter is None else ["output.filter" if k == 1 else f"output.{k}.filter"]
+        keys = {
+            "divider": ["divider"] if spec.divider is not None else [],
+            "adjust": ["adjust"] if spec.adjust is not None else [],
+            "feedback": ["feedback"] if across else [],
+            "filter": filters,
+            "bank": [f"bank.{name}" for name in spec.bank],
+            "gate": ["gate"] if gates else [],
+            "protection": ["protection"] if spec.protection is not None else [],
+        }
+        return {key: kind for kind in SECTIONS for key in keys[kind]}
+
+    def find(self, sections: Sequence[str] = (), watch: Watch | None = None) -> Surroundings:
+        """Return what is said of sections, by kind or key; of all by default.
+
+        Raises
+        ------
+        InputError
+            If there is no such section, or the file does not ask for it.
+        NoResultError
+            If no corner of the converter has a result.
+        """
+        ready()
+        for name in sections:
+            self._require(name)
+        chosen = [
+            key for key, kind in self.keys.items() if not sections or key in sections or kind in sections
+        ]
+        if not chosen:
+            wanted = ", ".join(_EXPECTED[s] for s in SECTIONS)
+            raise InputError(
+                f"{self.converter.name}: nothing around the power stage is asked; expected one of {wanted}"
+            )
+        found = []
+        for k, key in enumerate(chosen):
+            if watch is not None:
+                watch(k, len(chosen))
+            found.append(self.section(key))
+        return Surroundings(self.converter, tuple(found))
+
+    def _require(self, name: str) -> None:
+        if name in self.keys or name in self.keys.values():
+            return
+        if name not in SECTIONS:
+            raise InputError(f"around {name}: no such section; {nearest(name, [*SECTIONS, *self.keys])}")
+        raise InputError(
+            f"around {name}: {self.converter.name} does not ask for it; expected {_EXPECTED[name]}"
+        )
+
+    def section(self, key: str) -> Section:
+        """Return what is said of one thing."""
+        makers: dict[str, Callable[[], Section]] = {
+            "divider": self.divider, "adjust": self.adjust, "feedback": self.feedback, "gate": self.gates,
+            "protection": self.protection, "input.filter": self.input_filter, "output.filter": self.output_filter,
+        }  # fmt: skip
+        if key in makers:
+            return makers[key]()
+        if self.keys[key] == "bank":
+            return self.bank(key.removeprefix("bank."))
+        raise InputError(
+            f"{key}: only the first output is regulated and simulated with its own current; expected there"
+        )
 
     @cached_property
     def scenes(self) -> list[Scene]:
@@ -154,49 +212,23 @@ class _Here:
 
         return self.loop.loop if self.loop is not None and isinstance(self.loop.loop, Analogue) else None
 
-    def asked(self) -> list[str]:
-        """Return the sections that the file asks for."""
-        from jump_lane.topologies.named import part_of
-
-        spec = self.converter.spec
-        across = spec.control is not None and spec.control.amplifier.kind == "optocoupler"
-        roles = [r for r in self.converter.design.page.roles if r.kind in ("switch", "rectifier")]
-        said = {
-            "divider": spec.divider is not None,
-            "adjust": spec.adjust is not None,
-            "feedback": across,
-            "filter": spec.input.filter is not None or any(o.filter is not None for o in spec.output),
-            "bank": bool(spec.bank),
-            "gate": any(getattr(part_of(spec, r.name, r.kind), "gate_charge", None) for r in roles),
-            "protection": spec.protection is not None,
-        }
-        return [name for name in SECTIONS if said[name]]
-
-    def section(self, name: str) -> list[Section]:
-        """Return what is said of one thing."""
-        makers: dict[str, Callable[[], list[Section]]] = {
-            "divider": self.divider, "adjust": self.adjust, "feedback": self.feedback, "filter": self.filters, "bank": self.banks,
-            "gate": self.gates, "protection": self.protection,
-        }  # fmt: skip
-        return makers[name]()
-
     # --- one for each section ------------------------------------------------------------------------------
 
-    def divider(self) -> list[Section]:
+    def divider(self) -> Section:
         """The divider that sets the output."""
         from jump_lane.report.around import divider_section
         from jump_lane.supply.setting import set_by
 
         spec = self.converter.spec
-        return [divider_section(set_by(spec), spec.control)]
+        return divider_section(set_by(spec), spec.control)
 
-    def adjust(self) -> list[Section]:
+    def adjust(self) -> Section:
         """The adjustable output, every setting checked."""
         from jump_lane.report.around import adjust_section
         from jump_lane.supply.adjust import adjusted
 
         found = adjusted(self.converter.spec)
-        return [adjust_section(found, [self._checked(step.spread.nominal) for step in found.steps])]
+        return adjust_section(found, [self._checked(step.spread.nominal) for step in found.steps])
 
     def _checked(self, voltage: float) -> Checked:
         from jump_lane.report.around import Checked
@@ -209,33 +241,26 @@ class _Here:
         except JumpLaneError as error:
             return Checked(False, str(error).splitlines()[0])
 
-    def feedback(self) -> list[Section]:
+    def feedback(self) -> Section:
         """The network across the barrier."""
         from jump_lane.report.around import feedback_section
         from jump_lane.supply.feedback import barrier
 
         loop, found = self.analogue, self.loop
         if loop is None or found is None:
-            return []
+            raise InputError("control: this loop has no network across the barrier; expected an analogue one")
         modulator = loop.modulator(found.nominal)
         highest = max(modulator.command(stage.open) for stage in found.corners.every)
-        return [feedback_section(barrier(loop.loop.amplifier, loop.values, found.nominal.target, highest))]
+        return feedback_section(barrier(loop.loop.amplifier, loop.values, found.nominal.target, highest))
 
-    def filters(self) -> list[Section]:
-        """Filters at input and output."""
-        spec, found = self.converter.spec, []
-        if spec.input.filter is not None:
-            found.append(self._input_filter(spec.input.filter))
-        for k, output in enumerate(spec.output):
-            if output.filter is not None:
-                found.append(self._output_filter(output.filter, k))
-        return found
-
-    def _input_filter(self, asked: Filter) -> Section:
+    def input_filter(self) -> Section:
+        """The filter between the source and the converter, compared with the converter's input impedance."""
         from jump_lane.report.passive import filter_section
         from jump_lane.study.around import compare
         from jump_lane.supply.filter import Sides, design, excess_of, inrush
 
+        asked = self.converter.spec.input.filter
+        assert asked is not None
         own = (
             self.converter.design.components().get("C_i", 0.0),
             self._esr("C_i", asked.capacitor_resistance),
@@ -250,17 +275,16 @@ class _Here:
         surge = inrush(made.found, max(self.converter.design.inputs), self._source)
         return filter_section("input.filter", made, draws, lines, compared, words, surge)
 
-    def _output_filter(self, asked: Filter, k: int) -> Section:
+    def output_filter(self) -> Section:
+        """The filter between the first output and its load."""
         from jump_lane.report.passive import filter_section
         from jump_lane.supply.filter import Sides, design, excess_of
 
-        if k:
-            raise InputError(
-                f"output.{k + 1}.filter: only the first output is regulated and simulated with its own current; expected there"
-            )
+        output = self.converter.spec.output[0]
+        asked = output.filter
+        assert asked is not None
         if asked.capacitance is None:
             raise InputError("output.filter.capacitance: expected, the capacitor at the load")
-        output = self.converter.spec.output[0]
         load = abs((output.voltage or 1.0) / output.current.max)
         size = self.converter.design.components()["C_o"]
         sides = Sides(
@@ -286,21 +310,19 @@ class _Here:
         own = None if spec.protection is None else spec.protection.source_resistance
         return spec.input.source_resistance if own is None else own
 
-    def banks(self) -> list[Section]:
-        """Every bank of capacitors, at its worst corner."""
+    def bank(self, name: str) -> Section:
+        """A bank of capacitors, at its worst corner."""
         from jump_lane.report.passive import bank_section
         from jump_lane.study.around import through
         from jump_lane.supply.bank import bank
 
-        out, spec = [], self.converter.spec
-        for name, types in spec.bank.items():
-            draws = (scene.draw(through(scene, name)) for scene in self.scenes)
-            found = [bank(types, draw, spec.thermal.ambient) for draw in draws]
-            worst = max(found, key=lambda b: b.total)
-            out.append(bank_section(name, worst, types, self.converter.design.components().get(name)))
-        return out
+        spec = self.converter.spec
+        types = spec.bank[name]
+        draws = (scene.draw(through(scene, name)) for scene in self.scenes)
+        worst = max((bank(types, draw, spec.thermal.ambient) for draw in draws), key=lambda b: b.total)
+        return bank_section(name, worst, types, self.converter.design.components().get(name))
 
-    def gates(self) -> list[Section]:
+    def gates(self) -> Section:
         """Gate drive of every switch."""
         from jump_lane.report.around import gate_section
         from jump_lane.supply.gate import gates
@@ -311,9 +333,9 @@ class _Here:
             for name in scenes[0].recording.names
             if name.endswith(".gate")
         }
-        return [gate_section(gates(self.converter.design, on, max(1.0 / s.recording.period for s in scenes)))]
+        return gate_section(gates(self.converter.design, on, max(1.0 / s.recording.period for s in scenes)))
 
-    def protection(self) -> list[Section]:
+    def protection(self) -> Section:
         """Fuse, inrush, overload."""
         from jump_lane.report.around import protection_section
         from jump_lane.supply.protect import protected
@@ -336,7 +358,7 @@ class _Here:
             spec.protection, v_in=voltage, input_rms=drawn, capacitance=capacitance, v_o=v_o, i_o=full,
             source=self._source, limit=spec.protection.current_limit * full,
         )  # fmt: skip
-        return [protection_section(found)]
+        return protection_section(found)
 
 
 def _limits(asked: Filter) -> tuple[Real, Real] | None:

@@ -38,12 +38,15 @@ class Section:
 
     Attributes
     ----------
+    key
+        By which it may be asked for alone, such as ``input.filter``.
     written
         Keys of the file that `--write` sets, with their values.
     draw
         Makes its figure; None if there is none.
     """
 
+    key: str
     name: str
     tables: tuple[Table, ...]
     data: dict[str, Any]
@@ -63,9 +66,7 @@ def around_view(title: str, sections: Sequence[Section]) -> View:
             tables.append(_verdicts(section.name, section.verdicts))
     data = {
         "title": title,
-        "sections": {
-            s.name: {**s.data, "verdicts": [_verdict_data(v) for v in s.verdicts]} for s in sections
-        },
+        "sections": {s.key: {**s.data, "verdicts": [_verdict_data(v) for v in s.verdicts]} for s in sections},
         "holds": all(v.holds for s in sections for v in s.verdicts),
     }
     notes = tuple(n for s in sections for n in s.notes)
@@ -153,6 +154,7 @@ def divider_section(found: Setting, loop: Loop | None) -> Section:
     }  # fmt: skip
     return Section(
         "divider",
+        "divider",
         (pair, outputs, lines_table("What it takes", found.sheet)),
         data,
         tuple(found.verdicts()),
@@ -215,7 +217,11 @@ def adjust_section(found: Adjusted, checks: Sequence[Checked]) -> Section:
         ],
     }  # fmt: skip
     return Section(
-        "adjustment", (lines_table(f"Adjusted by {found.asked.by}", found.sheet, True), table), data, verdicts
+        "adjust",
+        "adjustment",
+        (lines_table(f"Adjusted by {found.asked.by}", found.sheet, True), table),
+        data,
+        verdicts,
     )
 
 
@@ -225,6 +231,7 @@ def adjust_section(found: Adjusted, checks: Sequence[Checked]) -> Section:
 def feedback_section(found: Barrier) -> Section:
     """Show bias, transfer ratio and dynamic range of a network across a barrier."""
     return Section(
+        "feedback",
         "feedback",
         (lines_table("Feedback across the barrier", found.sheet),),
         {"values": _values(found.sheet)},
@@ -241,7 +248,7 @@ def gate_section(found: Sequence[Driven]) -> Section:
     data = {"gates": {d.name: _values(d.sheet) for d in found}}
     verdicts = tuple(v for d in found for v in d.verdicts())
     notes = tuple(m for d in found for m in d.missing)
-    return Section("gate drive", tables, data, verdicts, notes)
+    return Section("gate", "gate drive", tables, data, verdicts, notes)
 
 
 # --- protection --------------------------------------------------------------------------------------------
@@ -270,6 +277,6 @@ def protection_section(found: Protected) -> Section:
         "current [A]": [i for _, _, i in found.curve],
     }
     return Section(
-        "protection", (lines_table("Fuse and inrush", found.sheet), curve), data, tuple(found.verdicts()), tuple(notes), columns,
+        "protection", "protection", (lines_table("Fuse and inrush", found.sheet), curve), data, tuple(found.verdicts()), tuple(notes), columns,
         lambda: overload_figure(found),
     )  # fmt: skip

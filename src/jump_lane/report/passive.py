@@ -104,7 +104,7 @@ def filter_section(
         {(*key.split("."), "inductance"): brief(found.values["L_f"], "H")} if key.startswith("input") else {}
     )
     return Section(
-        key.replace(".", " "), (lines_table("Filter: values of each stage", found.sheet, True), what, loads, impedances), data, tuple(verdicts),
+        key, key.replace(".", " "), (lines_table("Filter: values of each stage", found.sheet, True), what, loads, impedances), data, tuple(verdicts),
         tuple(notes), columns, lambda: filter_figure(found, compared, draws, limits), written,
     )  # fmt: skip
 
@@ -230,6 +230,6 @@ def bank_section(name: str, found: Bank, types: Sequence[BankType], needed: floa
     for s, z in zip(found.shares, each, strict=True):
         columns[f"{s.name} [Ω]"] = np.abs(z).tolist()
     return Section(
-        f"bank {name}", (shares, resonances), data, tuple(found.verdicts()), tuple(notes), columns,
+        f"bank.{name}", f"bank {name}", (shares, resonances), data, tuple(found.verdicts()), tuple(notes), columns,
         lambda: bank_figure(name, found, types),
     )  # fmt: skip
