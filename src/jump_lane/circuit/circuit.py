@@ -56,7 +56,15 @@ class Circuit:
 
     def pattern(self, control: float) -> Gates:
         """Return the on-intervals at the value `control` of the control variable."""
-        return self.gates(Instant(control, 1.0))
+        if control not in self._latest:
+            self._latest.clear()
+            self._latest[control] = self.gates(Instant(control, 1.0))
+        return self._latest[control]
+
+    @cached_property
+    def _latest(self) -> dict[float, Gates]:
+        """The pattern that was asked for last, by the value of the control."""
+        return {}
 
     def spans(self, control: float) -> Instant:
         """Return the period over ``period`` at the value `control` of the control variable."""

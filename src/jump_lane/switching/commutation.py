@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from jump_lane.switching.propagators import compiled
+from jump_lane.switching.propagators import light
 from jump_lane.switching.solving import FREE, IMPOSSIBLE
 from jump_lane.switching.tables import find
 
@@ -53,7 +53,7 @@ class Sizes(NamedTuple):
     laws: int
 
 
-@compiled
+@light
 def apply(maps, c, z, out):
     """out = maps[c]·z."""
     for i in range(maps.shape[1]):
@@ -63,7 +63,7 @@ def apply(maps, c, z, out):
         out[i] = s
 
 
-@compiled
+@light
 def size_of(z, n):
     """Return the norm of [states; 1]."""
     s = 1.0
@@ -72,7 +72,7 @@ def size_of(z, n):
     return np.sqrt(s)
 
 
-@compiled
+@light
 def _lowest(watch, c, first, count, nz, z):
     """Return the most negative of some watched rows applied to z, which one it is, and the largest magnitude."""
     low, which, large = 0.0, -1, 0.0
@@ -86,7 +86,7 @@ def _lowest(watch, c, first, count, nz, z):
     return low, which, large
 
 
-@compiled
+@light
 def magnitude(watch, c, z, nz, row):
     """Return the sum of magnitudes of a watched row applied to z."""
     s = 0.0
@@ -95,7 +95,7 @@ def magnitude(watch, c, z, nz, row):
     return s
 
 
-@compiled
+@light
 def _broken(watch, c, count, n, z, doubt):
     """Return the guard that is most below zero by more than `doubt` times rounding, or FITS."""
     which, low = FITS, 0.0
@@ -111,7 +111,7 @@ def _broken(watch, c, count, n, z, doubt):
     return which
 
 
-@compiled
+@light
 def _jumps(tables, c, z, entered, n, tick, work):
     """Tell whether entering configuration c moves the state by more than a tick's worth."""
     apply(tables.rate, c, z, work)
@@ -122,7 +122,7 @@ def _jumps(tables, c, z, entered, n, tick, work):
     return np.sqrt(moved) > JUMP * size_of(z, n) + 8.0 * tick * np.sqrt(speed)
 
 
-@compiled
+@light
 def _misfit(tables, c, z, entered, sizes, tick, work, doubt):
     """Test configuration c against the state z; `entered` receives the state after entering it.
 
@@ -144,7 +144,7 @@ def _misfit(tables, c, z, entered, sizes, tick, work, doubt):
     return _broken(tables.watch, c, d, n, entered, doubt), jumped
 
 
-@compiled
+@light
 def _project(tables, c, z, p, columns, sizes, work):
     """Carry z and the tangent columns onto the constraints of configuration c."""
     n = sizes.n
@@ -157,7 +157,7 @@ def _project(tables, c, z, p, columns, sizes, work):
             p[m, i] = work[i]
 
 
-@compiled
+@light
 def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
     """Find the combination after an event and carry the state (and tangents) over.
 
@@ -184,7 +184,7 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
     return status, found, c
 
 
-@compiled
+@light
 def _doubtful(tables, combo, seen, z, sizes):
     """Return the natural valves that may be flipped: all if they are few, or those that went round in circles and any that
     are at the edge of conducting; two in series start together."""
@@ -203,7 +203,7 @@ def _doubtful(tables, combo, seen, z, sizes):
     return seen
 
 
-@compiled
+@light
 def _search(tables, combo, seen, z, p, columns, sizes, tick, work, doubt):
     """Try every combination of natural valves in doubt, where flipping the worst one went round in circles.
 

@@ -12,21 +12,24 @@ import numpy as np
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.law import Row
-from jump_lane.errors import ConvergenceError, NoResultError, UnsolvableError
+from jump_lane.errors import ConvergenceError
 from jump_lane.switching import commutation, shooting, stepping
 from jump_lane.switching.clock import LEVELS, PERIOD, Schedule, schedule
-from jump_lane.switching.configuration import conducting
 from jump_lane.switching.layout import Layout, Meter
 from jump_lane.switching.learning import learn
 from jump_lane.switching.network import Array, Network, assemble
-from jump_lane.switching.runs import Pieces, Run, Shot, Statistics, Trace
+from jump_lane.switching.runs import Pieces, Run, Shot, Statistics, Trace, failure
 from jump_lane.switching.shooting import Courses, Kit
-from jump_lane.switching.solving import branch_rows, work_out
+from jump_lane.switching.solving import signal_rows
 from jump_lane.switching.tables import Tables
 from jump_lane.switching.watching import Course
 
 REMEMBERED = 1000
 """Schedules of values of the control that are kept."""
+
+
+FIRST = 32
+"""Configurations that there is room for at first."""
 
 
 @dataclass
@@ -61,14 +64,14 @@ class Engine:
         self.tick = self.circuit.period / PERIOD
         self.switches = tuple(v.name for v in self.network.valves[: self.network.gated])
         self._schedules: dict[float, Schedule] = {}
-        self._rows: dict[int, tuple[Array, Array, Array]] = {}
         self._signals: dict[int, Array] = {}
         self._latest: Array | None = None
         plain = None if self.circuit.law is None else self.plain_schedule(self.circuit.control)
         self._law_edges = None if plain is None else self.layout.tripped(plain, self.switches)
         self._model = self.layout.model()
         self._sizes = tuple(self.layout.sizes(columns) for columns in (0, len(self.unknown) + 1))
-        self.tables = self._allocate(8)
+        self._rooms = tuple(stepping.room(s, len(self.watched)) for s in self._sizes)
+        self.tables = self._allocate(FIRST)
         self.record = self._new_record(64)
 
     def gated(self, circuit: Circuit) -> Engine:
@@ -129,21 +132,10 @@ class Engine:
         """Return how many configurations have been worked out."""
         return int(np.count_nonzero(self.tables.info[:, 0] >= 0))
 
-    def rows(self, index: int) -> tuple[Array, Array, Array]:
-        """Return voltages and currents of all branches, and node potentials, as rows over [y; 1]."""
-        if index not in self._rows:
-            *_, unknowns = work_out(self.network.stamp, self.combo(index))
-            voltage, current = branch_rows(self.network.stamp, self.combo(index), unknowns)
-            self._rows[index] = voltage, current, unknowns[: len(self.network.nodes)]
-        return self._rows[index]
-
     def signals(self, index: int) -> Array:
         """Return every signal as a row over [y; 1] in a configuration: voltages, currents, node potentials, gates."""
         if index not in self._signals:
-            voltage, current, nodes = self.rows(index)
-            gates = np.zeros((self.network.gated, self.n + 1))
-            gates[:, -1] = conducting(self.combo(index), self.network)[: self.network.gated]
-            self._signals[index] = np.vstack([voltage, current, nodes, gates])
+            self._signals[index] = signal_rows(self.network.stamp, self.combo(index))
         return self._signals[index]
 
     def schedule(self, control: float) -> Schedule:
@@ -222,7 +214,9 @@ class Engine:
         """
         stats = np.zeros(2, dtype=np.int64)
         while True:
-            kit = Kit(self.tables, self._sizes[tangents], self.tick, self.record, stats, mark)
+            kit = Kit(
+                self.tables, self._sizes[tangents], self.tick, self.record, stats, mark, self._rooms[tangents]
+            )
             found = compiled(self._model, kit, *arguments)
             status, at = found[:2]
             if status in (commutation.OK, commutation.PAUSED):
@@ -263,9 +257,24 @@ class Engine:
         NoResultError
             As `run` does.
         """
+        return self._closed(shooting.descend, z, combo, control, residual)
+
+    def close(self, z: Array, control: float, nearby: float, residual: float) -> tuple[Array, int, Shot]:
+        """Do what `descend` does, from the guess if it closes to `nearby`, or from some periods later.
+
+        Raises
+        ------
+        NoResultError
+            As `run` does.
+        """
+        return self._closed(shooting.close, z, 0, control, nearby, residual)
+
+    def _closed(
+        self, compiled: Callable[..., Any], z: Array, combo: int, control: float, *bounds: float
+    ) -> tuple[Array, int, Shot]:
         edges = self.schedule(control)
         kit, (*found, start, before) = self._tried(
-            shooting.descend, self._blank(True, edges), True, edges, z, combo, residual
+            compiled, self._blank(True, edges), True, edges, z, combo, *bounds
         )
         return start, int(before), self._shot(kit, found, control)
 
@@ -388,7 +397,9 @@ class Engine:
         done, status, combo = 0, -1, 0
         while status != commutation.OK:
             stats = np.zeros(2, dtype=np.int64)
-            kit = Kit(self.tables, self._sizes[False], self.tick, self.record, stats, mark)
+            kit = Kit(
+                self.tables, self._sizes[False], self.tick, self.record, stats, mark, self._rooms[False]
+            )
             status, combo, count = shooting.run_periods(self._model, kit, edges, courses, done)
             self.statistics.periods += count - done
             self.statistics.products += int(stats[0])
@@ -431,20 +442,4 @@ class Engine:
                 fresh[: len(known)] = known
             self.record = longer._replace(course=old.course)
         else:
-            raise self._failure(status, combo)
-
-    def _failure(self, status: int, combo: int) -> NoResultError:
-        closed = conducting(combo, self.network)
-        names = ", ".join(v.name for v, c in zip(self.network.valves, closed, strict=True) if c) or "nothing"
-        if status == commutation.DIVERGED:
-            return ConvergenceError("the state has grown beyond all bounds")
-        if status == commutation.UNSOLVABLE:
-            return UnsolvableError(
-                f"sources contradict each other while {names} conducts: a forced current has no path, "
-                "or two voltages stand in parallel"
-            )
-        if status == commutation.TOO_MANY:
-            return ConvergenceError(
-                f"more than {stepping.MAX_EVENTS} commutations in one period (last: {names} conducting)"
-            )
-        return ConvergenceError(f"no combination of conducting valves obeys all diodes (last tried: {names})")
+            raise failure(status, combo, self.network)

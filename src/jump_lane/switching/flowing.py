@@ -9,7 +9,8 @@ import numpy as np
 
 from jump_lane.switching.clock import LEVELS
 from jump_lane.switching.commutation import CONSISTENT, NOISE, magnitude, size_of
-from jump_lane.switching.propagators import compiled, inlined, propagate
+from jump_lane.switching.propagators import inlined, light, propagate
+from jump_lane.switching.series import MOST, expand, first_root, state_at
 
 LEAST_REST = 1e-12
 """What is left of a tick behind an event, so that the event is known to lie within it."""
@@ -19,6 +20,12 @@ ROUNDING = 1e-15
 
 FAST = 1e6
 """A guard that falls by so many times its slack within a tick has not been at rest."""
+
+TRIES = 4
+"""Ticks beside the root of a series that are looked at: rounding may hide the crossing by one."""
+
+CLOSE = 0.05
+"""How closely the root of a series is looked for [ticks]."""
 
 GUARD_ROUNDING = 1e-13
 ACCEPTED = 2.0 * CONSISTENT
@@ -48,38 +55,52 @@ def _doubt(watch, c, z, nz, row):
 
 @inlined
 def _resolved(watch, c, z, watched, here, d, nz, h):
-    """Tell whether no guard can have been below its slack within a step: 0 no, 1 yes, 2 yes and twice the step may do.
+    """Tell whether no guard can have been below its slack within a step: 0 no, 1 yes, 2 (3) and twice (4 times) the step may do.
 
     Values a, b, slopes and bends at both ends give the cubic through the step; how far trapezoids of slopes and of bends
     miss the differences of values and of slopes bounds what that cubic leaves out (third and fourth derivatives, which
     do not vanish together for a ringing of any phase).
     """
-    verdict, there = 2, 1 - here
+    verdict, there = 3, 1 - here
     for k in range(d):
         a, b, slack = watched[here, k], watched[there, k], watched[2, k]
         s, t = h * watched[here, d + k], h * watched[there, d + k]
         left = abs(b - a - 0.5 * (s + t))
         bent = abs(t - s - 0.5 * h * h * (watched[here, 2 * d + k] + watched[there, 2 * d + k]))
-        low = min(a, b)
-        if low - 16.0 * max(left, bent, -s, t) >= slack:
+        if min(a, b) - 64.0 * max(4.0 * left, 4.0 * bent, -s, t) >= slack:
+            continue
+        if _judged(a, b, s, t, max(left, bent), 0.0, slack) == 3:
             continue
         rounding = 2.0 * h * _doubt(watch, c, z, nz, d + k)
         left -= 2.0 * _doubt(watch, c, z, nz, k) + rounding
         bent -= rounding + 2.0 * h * h * _doubt(watch, c, z, nz, 2 * d + k)
-        left = max(left, bent, 0.0)
-        if s < -rounding and t > rounding:
-            lowest = _cubic_minimum(a, b, s, t)
-            dip = low - lowest
-            if lowest - max(left, 0.3 * dip) < slack:
-                return 0
-            if lowest - max(16.0 * left, 3.0 * dip) < slack:
-                verdict = 1
-            continue
+        verdict = min(verdict, _judged(a, b, s, t, max(left, bent, 0.0), rounding, slack))
+        if verdict == 0:
+            break
+    return verdict
+
+
+@inlined
+def _judged(a, b, s, t, left, rounding, slack):
+    """Tell of one guard what `_resolved` tells of all; the cubic leaves out `left`, slopes are known but for rounding."""
+    verdict, low = 3, min(a, b)
+    if s < -rounding and t > rounding:
+        lowest = _cubic_minimum(a, b, s, t)
+        dip = low - lowest
+        if lowest - max(left, 0.3 * dip) < slack:
+            verdict = 0
+        elif lowest - max(16.0 * left, 3.0 * dip) < slack:
+            verdict = 1
+        elif lowest - max(256.0 * left, 15.0 * dip) < slack:
+            verdict = 2
+    else:
         change = 0.1 * abs(b - a)
         if low - left < slack and left > change:
-            return 0
-        if low - 16.0 * left < slack and 16.0 * left > change:
+            verdict = 0
+        elif low - 16.0 * left < slack and 16.0 * left > change:
             verdict = 1
+        elif low - 256.0 * left < slack and 256.0 * left > change:
+            verdict = 2
     return verdict
 
 
@@ -93,7 +114,7 @@ def _cubic_minimum(a, b, s, t):
     return min(a, b, a + x * (s + x * (mean + x * bend)))
 
 
-@compiled
+@light
 def _allow(watch, c, z, sizes, resting, armed, watched):
     """Set how far below zero each guard may go in a stretch that starts at z; one well above zero is not at rest there.
 
@@ -122,7 +143,7 @@ def _deepest(watched, side, d):
     return which
 
 
-@compiled
+@light
 def _cross(z, fresh, a, b):
     """Move z to where a guard with values a and b at the ends of a tick vanishes; return the rest of the tick."""
     part = min(max(a, 0.0) / (max(a, 0.0) - b), 1.0)
@@ -131,15 +152,58 @@ def _cross(z, fresh, a, b):
     return max(1.0 - part, LEAST_REST)
 
 
-@compiled
-def _hunt(phi, watch, c, z, fresh, watched, sizes, level, stats):
+@light
+def _locate(phi, watch, c, terms, last, ticks, z, fresh, watched, sizes):
+    """Find the event within a stretch of so many ticks, given as a series, at whose end a guard fails.
+
+    z is advanced in place if it is found; returns whether it is, the ticks gone, the valve and the rest of the tick.
+    """
+    d, nz, point, s = sizes.natural + sizes.trips, sizes.nz, terms[MOST + 1, : sizes.nz], 1.0
+    state_at(terms, last, 1.0, point)
+    _observe(watch, c, point, nz, d, watched, 1)
+    for k in range(d):
+        if watched[1, k] < watched[2, k]:
+            s = min(s, first_root(watch, c, k, terms, last, watched[2, k], CLOSE / ticks, terms[MOST + 2]))
+    gone = min(int(s * ticks), ticks - 1)
+    for _ in range(TRIES):
+        state_at(terms, last, gone / ticks, point)
+        _observe(watch, c, point, nz, d, watched, 0)
+        if gone > 0 and _deepest(watched, 0, d) >= 0:
+            gone -= 1
+            continue
+        propagate(phi, c, 0, point, fresh)
+        _observe(watch, c, fresh, nz, d, watched, 1)
+        which = _deepest(watched, 1, d)
+        if which >= 0:
+            for i in range(nz):
+                z[i] = point[i]
+            return True, gone + 1, which, _cross(z, fresh, watched[0, which], watched[1, which])
+        gone += 1
+        if gone >= ticks:
+            break
+    return False, 0, -1, 0.0
+
+
+@light
+def _hunt(phi, rate, watch, c, first, z, fresh, watched, sizes, level, tick, terms, stats):
     """Halve steps from `level` on up to a guard that fails, which only the end of the step before is known to do.
 
+    Where a step resolves the fastest change, the series of it tells the instant; if rounding hides it, halving goes on.
     z is advanced in place; returns the ticks gone, the valve (or −1, a tick before that end) and the rest of the tick.
     """
     d, nz, gone, products = sizes.natural + sizes.trips, sizes.nz, 0, 0
-    which, rest = -1, 0.0
+    which, rest, series = -1, 0.0, True
     while level >= 0:
+        if series and level < first:
+            series, ticks = False, 2 << level
+            last = expand(rate, c, z, tick * ticks, ticks / (1 << first), terms)
+            products += last
+            found, further, valve, behind = _locate(
+                phi, watch, c, terms, last, ticks, z, fresh, watched, sizes
+            )
+            if found:
+                gone, which, rest = gone + further, valve, behind
+                break
         products += 1
         propagate(phi, c, level, z, fresh)
         _observe(watch, c, fresh, nz, d, watched, 1)
@@ -158,36 +222,55 @@ def _hunt(phi, watch, c, z, fresh, watched, sizes, level, stats):
     return gone, which, rest
 
 
-@compiled
-def flow(phi, watch, c, first, z, fresh, watched, sizes, span, resting, armed, tick, stats):
+@light
+def flow(phi, rate, watch, c, first, z, fresh, watched, sizes, span, resting, armed, tick, terms, stats):
     """Propagate through at most `span` ticks of configuration c, up to the first guard that fails.
 
     z is advanced in place; returns the ticks gone, the natural valve whose guard failed (or, behind these, the trip; or −1),
-    and the part of the last tick that lies behind that instant.  Steps start as short as the fastest change wants (level `first`) and grow
-    while no guard can be missed; one that ends beyond an event is halved until a single tick is left.  This is the
-    innermost loop: arrays are handed over once.
+    and the part of the last tick that lies behind that instant.  Steps start as short as the fastest change wants (level
+    `first`) and grow while no guard can be missed; what is left, shorter than the first step, is one step by its series; one
+    that ends beyond an event is searched for it.  This is the innermost loop: arrays are handed over once.
     """
     nz, d = sizes.nz, sizes.natural + sizes.trips
     _allow(watch, c, z, sizes, resting, armed, watched)
-    level, left, here, products = first, span, 0, 0
+    level, left, here, products, last, series = first, span, 0, 0, 0, True
     which, rest = -1, 0.0
     _observe(watch, c, z, nz, 3 * d, watched, here)
     while left > 0:
         while (1 << level) > left:
             level -= 1
-        products += 1
-        propagate(phi, c, level, z, fresh)
+        step = 1 << level
+        whole = series and level < first and step < left
+        if whole:
+            step = left
+            last = expand(rate, c, z, tick * step, step / (1 << first), terms)
+            products += last
+            state_at(terms, last, 1.0, fresh)
+        else:
+            products += 1
+            propagate(phi, c, level, z, fresh)
         _observe(watch, c, fresh, nz, 3 * d, watched, 1 - here)
         which = _deepest(watched, 1 - here, d)
-        if which >= 0 and level == 0:
+        if which >= 0 and step == 1:
             rest = _cross(z, fresh, watched[here, which], watched[1 - here, which])
             left -= 1
             break
-        verdict = _resolved(watch, c, z, watched, here, d, nz, tick * (1 << level))
-        if verdict == 0 and level > 0:
+        verdict = _resolved(watch, c, z, watched, here, d, nz, tick * step)
+        if whole and (verdict == 0 or which >= 0):
+            series = False
+            if verdict > 0:
+                found, gone, which, rest = _locate(phi, watch, c, terms, last, step, z, fresh, watched, sizes)
+                if found:
+                    left -= gone
+                    break
+            which, rest = -1, 0.0
+            _observe(watch, c, z, nz, 3 * d, watched, here)
+        elif verdict == 0 and level > 0:
             level -= 1
         elif which >= 0:
-            gone, which, rest = _hunt(phi, watch, c, z, fresh, watched, sizes, level - 1, stats)
+            gone, which, rest = _hunt(
+                phi, rate, watch, c, first, z, fresh, watched, sizes, level - 1, tick, terms, stats
+            )
             left -= gone
             if which >= 0:
                 break
@@ -197,14 +280,13 @@ def flow(phi, watch, c, first, z, fresh, watched, sizes, span, resting, armed, t
             for i in range(nz):
                 z[i] = fresh[i]
             here = 1 - here
-            left -= 1 << level
-            if verdict == 2 and level < LEVELS - 1:
-                level += 1
+            left -= step
+            level = min(level + max(verdict, 1) - 1, LEVELS - 1)
     stats[0] += products
     return span - left, which, rest
 
 
-@compiled
+@light
 def finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed):
     """Go on for the rest of a tick in which an event was met.
 

@@ -22,18 +22,19 @@ class Integrals(Sampled):
     """What is integrated over one recorded period."""
 
     @cached_property
-    def _moments(self) -> list[Array]:
-        out = []
-        for k, (c, ticks) in enumerate(zip(self.trace.configurations, self.trace.durations, strict=True)):
-            moment = np.empty((self.width, self.width))
-            start = self._origin(k)[: self.width].copy()
-            propagators.moments(self.engine.rate(int(c)), start, ticks * self.engine.tick, moment)
-            out.append(moment)
+    def _moments(self) -> Array:
+        """∫z zᵀdt over every stretch, (k, n+1, n+1)."""
+        width, trace = self.width, self.trace
+        which = np.searchsorted(self._order, trace.configurations)
+        rates = np.ascontiguousarray(self.engine.tables.rate[self._order, :width, :width])
+        starts = np.ascontiguousarray(self._origins[:, :width])
+        out = np.empty((len(which), width, width))
+        propagators.moments_of_all(rates, which, starts, trace.durations * self.engine.tick, out)
         return out
 
     @cached_property
     def _order(self) -> list[int]:
-        """Return the configurations met, in the order of `_stacked`."""
+        """Return the configurations met, ascending, in the order of `_stacked`."""
         return list(self._rows)
 
     @cached_property
@@ -45,8 +46,10 @@ class Integrals(Sampled):
     def _totals(self) -> Array:
         """For every configuration ∫z zᵀdt over all its stretches, (c, n+1, n+1)."""
         out = np.zeros((len(self._order), self.width, self.width))
-        for c, moment in zip(self.trace.configurations, self._moments, strict=True):
-            out[self._order.index(int(c))] += moment
+        for at, moment in zip(
+            np.searchsorted(self._order, self.trace.configurations), self._moments, strict=True
+        ):
+            out[at] += moment
         return out
 
     @cached_property

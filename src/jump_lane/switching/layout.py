@@ -175,6 +175,9 @@ class Layout:
     def _inputs(self) -> tuple[NDArray[np.int64], Array, Array, Array]:
         """Return the entries of the inputs, and for each the equations where it is 1 and other sources are zero."""
         stamp, count = self.network.stamp, len(self.inputs)
+        if not self.inputs:
+            none = np.zeros((0, 1, 1))
+            return np.zeros(0, dtype=np.int64), none, none, none
         r, source, known = (
             np.repeat(a[None], count, axis=0) for a in (stamp.r, stamp.source, stamp.current_known)
         )

@@ -17,8 +17,10 @@ IEEE Trans. Circuits Syst. 22 (1975) 504-509.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any, TypeVar
 
 import numpy as np
@@ -102,6 +104,24 @@ def _alone(element: Element, name: str) -> Element:
     return replace(element, current=value) if isinstance(element, CurrentSource) else element
 
 
+@lru_cache(maxsize=256)
+def _incidence(nodes: tuple[str, ...], pairs: tuple[tuple[str, str], ...]) -> Array:
+    index = {name: i for i, name in enumerate(nodes)}
+    out = np.zeros((len(pairs), len(nodes)))
+    for i, (a, b) in enumerate(pairs):
+        if a in index:
+            out[i, index[a]] += 1.0
+        if b in index:
+            out[i, index[b]] -= 1.0
+    return out
+
+
+def _root(inductance: float) -> float:
+    if inductance <= 0.0:
+        raise InputError("inductances must be positive")
+    return math.sqrt(inductance)
+
+
 class _Assembly:
     """Fills the arrays of a `Network`, one element kind after the other."""
 
@@ -146,26 +166,14 @@ class _Assembly:
         return [(at[node], sign) for node, sign in ((a, 1.0), (b, -1.0)) if node in at]
 
     def rows(self, pairs: Sequence[tuple[str, str]]) -> Array:
-        """Return the incidence of branches, given by their ends, on the non-reference nodes."""
-        out = np.zeros((len(pairs), len(self.nodes)))
-        for i, (a, b) in enumerate(pairs):
-            if a in self.index:
-                out[i, self.index[a]] += 1.0
-            if b in self.index:
-                out[i, self.index[b]] -= 1.0
-        return out
+        """Return the incidence of branches, given by their ends, on the non-reference nodes; it is shared, not to be changed."""
+        return _incidence(self.nodes, tuple(pairs))
 
     def inductance_factor(self) -> tuple[Array, Array]:
         """Return the Cholesky factor of the inductance matrix of all inductors, and its inverse."""
         single, coupled = self.of(Inductor), self.of(CoupledInductors)
-        roots = np.array([e.inductance for e in single])
-        if np.any(roots <= 0.0):
-            raise InputError("inductances must be positive")
-        if not coupled:
-            root = np.sqrt(roots)
-            return np.diag(root), np.diag(1.0 / root)
         matrix = np.zeros((len(self.inductors), len(self.inductors)))
-        matrix[: len(single), : len(single)] = np.diag(roots)
+        matrix[: len(single), : len(single)] = np.diag([_root(e.inductance) ** 2 for e in single])
         at = len(single)
         for e in coupled:
             block = np.array(e.inductance)
@@ -199,6 +207,9 @@ class _Assembly:
         n, m = len(self.nodes), len(self.inductors)
         if m == 0:
             return
+        if not self.of(CoupledInductors):
+            self._stamp_single()
+            return
         factor, inverse = self.inductance_factor()
         to_current = inverse.T
         self.to_si[:m, :m] = to_current
@@ -209,6 +220,15 @@ class _Assembly:
         resistance = np.array([r for *_, r in self.inductors])
         self.drop[:m, :m] = -inverse @ (resistance[:, None] * to_current)
 
+    def _stamp_single(self) -> None:
+        for i, e in enumerate(self.of(Inductor)):
+            root = _root(e.inductance)
+            self.to_si[i, i], self.to_energy[i, i] = 1.0 / root, root
+            for node, sign in self.ends(e.a, e.b):
+                self.r[node, i] -= sign / root
+                self.flow[i, node] += sign / root
+            self.drop[i, i] = -(e.resistance / root) / root
+
     def stamp_branches(self) -> None:
         """Voltage sources, capacitors and transformer windings: branch currents are unknown."""
         n, m = len(self.nodes), len(self.inductors)
@@ -218,7 +238,7 @@ class _Assembly:
             self.r[at, -1] = e.voltage
             at += 1
         for i, c in enumerate(self.capacitors):
-            root = np.sqrt(c.capacitance)
+            root = math.sqrt(c.capacitance)
             self._branch(at, c.a, c.b, c.resistance)
             self.r[at, m + i] = 1.0 / root
             self.flow[m + i, at] = 1.0 / root
@@ -284,7 +304,7 @@ def _valve_equations(a: _Assembly, valves: list[Valve], gated: int) -> tuple[Arr
 
     A gated valve whose channel is a natural valve stands for its gate alone: it carries nothing.
     """
-    incidence = a.rows([(v.a, v.b) for v in valves])
+    incidence = a.rows([(v.a, v.b) for v in valves]).copy()
     across, resistance = incidence.copy(), np.array([v.r for v in valves])
     source = np.zeros((len(valves), a.size + 1))
     source[:, -1] = [v.v_f for v in valves]

@@ -49,14 +49,23 @@ def _halvings_of(x):
 CACHED = _kept()
 """Whether compiled code outlives the process; where nothing can be written, it does not."""
 
-compiled: Any = njit(cache=CACHED, nogil=True, error_model="numpy", boundscheck=False)
-"""How every function of the inner loop is compiled."""
+_njit: Any = njit
+_OPTIONS = {"cache": CACHED, "nogil": True, "error_model": "numpy", "boundscheck": False}
 
-inlined: Any = njit(cache=CACHED, nogil=True, error_model="numpy", boundscheck=False, inline="always")
+compiled: Any = _njit(**_OPTIONS, _nrt=True)
+"""How functions are compiled that allocate arrays."""
+
+light: Any = _njit(**_OPTIONS, _nrt=False)
+"""How functions are compiled that allocate nothing: the references of the arrays that they are handed are not counted.
+
+Counting takes half of the time of a period, whose loops are a few products of small matrices long.
+"""
+
+inlined: Any = _njit(**_OPTIONS, inline="always")
 """How small functions of the innermost loop are compiled: into their callers, without handing arrays over."""
 
 
-@compiled
+@light
 def _multiply(a, b, out):
     """out = a·b for small square matrices."""
     n = a.shape[0]
@@ -70,7 +79,7 @@ def _multiply(a, b, out):
                     out[i, j] += factor * b[k, j]
 
 
-@compiled
+@light
 def _halvings(rate, h):
     """How often h has to be halved until a short Taylor series of exp(rate·h) is exact to rounding."""
     norm = 0.0
@@ -86,7 +95,7 @@ def _halvings(rate, h):
     return count
 
 
-@compiled
+@light
 def increment(rate, h, d, work):
     """d = exp(rate·h) − 1, by a Taylor series at a small step and doubling d ← 2d + d²."""
     n = rate.shape[0]
@@ -104,7 +113,7 @@ def increment(rate, h, d, work):
         double(d, work)
 
 
-@compiled
+@light
 def double(d, work):
     """Replace d = Φ(h) − 1 by Φ(2h) − 1."""
     n = d.shape[0]
@@ -166,32 +175,49 @@ def moments(rate, z0, duration, out):
             for j in range(n):
                 s += rate[i, j] * term[k - 1, j]
             term[k, i] = s * h / k
+    weighted = np.empty((order, n))
+    for a in range(order):
+        for i in range(n):
+            s = 0.0
+            for b in range(order):
+                s += term[b, i] / (a + b + 1)
+            weighted[a, i] = s * h
     for i in range(n):
         for j in range(n):
-            s = 0.0
-            for a in range(order):
-                for b in range(order):
-                    s += term[a, i] * term[b, j] / (a + b + 1)
-            out[i, j] = s * h
-    d = np.empty((n, n))
-    work = np.empty((n, n))
-    half = np.empty((n, n))
+            out[i, j] = 0.0
+        for a in range(order):
+            for j in range(n):
+                out[i, j] += term[a, i] * weighted[a, j]
+    d, turned = np.empty((n, n)), np.empty((n, n))
+    work, half = np.empty((n, n)), np.empty((n, n))
     increment(rate, h, d, work)
     for _ in range(doublings):
         _multiply(d, out, half)
         for i in range(n):
             for j in range(n):
-                s = 2.0 * out[i, j] + half[i, j] + half[j, i]
-                for k in range(n):
-                    s += half[i, k] * d[j, k]
-                work[i, j] = s
+                turned[j, i] = d[i, j]
         for i in range(n):
-            for j in range(n):
-                out[i, j] = 0.5 * (work[i, j] + work[j, i])
+            for j in range(i + 1):
+                work[i, j] = 2.0 * out[i, j] + half[i, j] + half[j, i]
+            for k in range(n):
+                factor = half[i, k]
+                for j in range(i + 1):
+                    work[i, j] += factor * turned[k, j]
+        for i in range(n):
+            for j in range(i + 1):
+                out[i, j] = work[i, j]
+                out[j, i] = work[i, j]
         double(d, work)
 
 
 @compiled
+def moments_of_all(rates, which, starts, durations, out):
+    """out[k] = ∫z zᵀ over stretch k, which starts at starts[k] and has the rates of rates[which[k]], for every k."""
+    for k in range(which.shape[0]):
+        moments(rates[which[k]], starts[k], durations[k], out[k])
+
+
+@light
 def advance(phi, c, ticks, z, work):
     """Carry z through so many ticks of configuration c; work is as long as z."""
     level, top = 0, phi.shape[1] - 1

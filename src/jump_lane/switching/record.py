@@ -169,9 +169,8 @@ class Recording(Integrals):
             ons = (e for e in self.edges if e.before[gate] < 0.5 < e.after[gate])
             return max((float(e.before[voltage]) for e in ons), default=0.0)
         found, trace = 0.0, self.trace
-        closed = [(self.engine.combo(int(c)) >> bit) & 1 for c in trace.configurations]
-        for k, now in enumerate(closed):
-            if now and not closed[k - 1]:
+        for k, on in enumerate(self._turned_on):
+            if (on >> bit) & 1:
                 row = self._rows[int(trace.configurations[k - 1])][voltage]
                 found = max(found, float(row @ trace.states[k, : self.width]))
         return found

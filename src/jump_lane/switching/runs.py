@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.switching.network import Array
+from jump_lane.errors import ConvergenceError, NoResultError, UnsolvableError
+from jump_lane.switching import commutation, stepping
+from jump_lane.switching.configuration import conducting
+from jump_lane.switching.network import Array, Network
 
 
 @dataclass(frozen=True)
@@ -26,7 +30,7 @@ class Trace:
     """Ticks in the period."""
     causes: NDArray[np.int64]
 
-    @property
+    @cached_property
     def durations(self) -> NDArray[np.int64]:
         """Length of each stretch [ticks]."""
         return np.diff(np.append(self.ticks, self.length))
@@ -81,3 +85,21 @@ class Statistics:
     periods: int = 0
     products: int = 0
     jumps: int = 0
+
+
+def failure(status: int, combo: int, network: Network) -> NoResultError:
+    """Return why a run ended early; ``combo`` is the combination of valves that it met last."""
+    closed = conducting(combo, network)
+    names = ", ".join(v.name for v, c in zip(network.valves, closed, strict=True) if c) or "nothing"
+    if status == commutation.DIVERGED:
+        return ConvergenceError("the state has grown beyond all bounds")
+    if status == commutation.UNSOLVABLE:
+        return UnsolvableError(
+            f"sources contradict each other while {names} conducts: a forced current has no path, "
+            "or two voltages stand in parallel"
+        )
+    if status == commutation.TOO_MANY:
+        return ConvergenceError(
+            f"more than {stepping.MAX_EVENTS} commutations in one period (last: {names} conducting)"
+        )
+    return ConvergenceError(f"no combination of conducting valves obeys all diodes (last tried: {names})")

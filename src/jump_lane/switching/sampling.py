@@ -60,13 +60,18 @@ class Sampled:
             raise InputError(f"no signal {name!r}; {nearest(name, self._index)}")
         return self._index[name]
 
-    def _origin(self, k: int) -> Array:
-        """Return the state at the tick on which stretch k starts (its event may lie within the tick before)."""
-        start, rest = self.trace.states[k], self.trace.rests[k]
-        if rest == 0.0:
-            return np.asarray(start)
-        whole = start @ self.engine.tables.phi[self.trace.configurations[k], 0]
-        return np.asarray(start + rest * (whole - start))
+    @cached_property
+    def _origins(self) -> Array:
+        """The states at the ticks on which the stretches start (their events may lie within the ticks before), (k, nz)."""
+        states, rests = self.trace.states, self.trace.rests
+        whole = np.einsum("kj,kji->ki", states, self.engine.tables.phi[self.trace.configurations, 0])
+        return np.asarray(np.where(rests[:, None] == 0.0, states, states + rests[:, None] * (whole - states)))
+
+    @cached_property
+    def _turned_on(self) -> list[int]:
+        """The valves that conduct in each stretch and did not in the one before, as bits."""
+        combos = self.engine.tables.info[self.trace.configurations, 0].tolist()
+        return [now & ~before for now, before in zip(combos, [combos[-1], *combos], strict=False)]
 
     @cached_property
     def grids(self) -> list[tuple[NDArray[np.int64], Array]]:
@@ -170,7 +175,7 @@ class Sampled:
             count = max(int(np.ceil(per_period * span / self.trace.length)), 2)
             even = np.round(np.linspace(0, span, count + 1)).astype(np.int64)
             ticks = np.union1d(even, self.grids[i][0])
-            values.append(self._states(int(self.trace.configurations[i]), self._origin(i), ticks))
+            values.append(self._states(int(self.trace.configurations[i]), self._origins[i], ticks))
             times.append((start + ticks) * self.engine.tick)
         return self._samples.setdefault(per_period, (np.concatenate(times), values))
 
@@ -201,4 +206,4 @@ class Sampled:
         i = max(int(np.searchsorted(self.trace.ticks, tick, side=side)) - 1, 0)  # type: ignore[call-overload]
         c = int(self.trace.configurations[i])
         at = np.array([tick - self.trace.ticks[i]], dtype=np.int64)
-        return float(self._states(c, self._origin(i), at)[0] @ self._rows[c][self.index(name)])
+        return float(self._states(c, self._origins[i], at)[0] @ self._rows[c][self.index(name)])

@@ -11,17 +11,34 @@ from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.commutation import DIVERGED, FULL, MISSING, OK, Sizes, apply
 from jump_lane.switching.learning import learn
 from jump_lane.switching.nodal import eliminate
-from jump_lane.switching.propagators import compiled
-from jump_lane.switching.stepping import COMBO, CONFIGURATION, TICK, USED, Mark, Record, begin, run_period
+from jump_lane.switching.propagators import compiled, light
+from jump_lane.switching.stepping import (
+    COMBO,
+    CONFIGURATION,
+    TICK,
+    USED,
+    Mark,
+    Record,
+    Room,
+    begin,
+    run_period,
+)
 from jump_lane.switching.tables import Tables, free_row
 from jump_lane.switching.watching import empty
 
 MOST = 60
 """Steps of Newton's method at once."""
 
+CHORD, GAINED, FINE = 2e-4, 0.05, 1e-9
+"""A period that closes to the first goes on with its tangents; as long as each closes to the second part of the one before,
+or to the third, where rounding may stop it."""
+
+PLAIN = 2
+"""Periods that a circuit runs on from a guess that is not close: what charges fast has found its place then."""
+
 
 class Kit(NamedTuple):
-    """What a run needs beside the circuit and its edges: tables, sizes, length of a tick, record, counters, mark."""
+    """What a run needs beside the circuit and its edges: tables, sizes, length of a tick, record, counters, mark, work space."""
 
     tables: Tables
     sizes: Sizes
@@ -29,32 +46,35 @@ class Kit(NamedTuple):
     record: Record
     stats: NDArray[np.int64]
     mark: Mark
+    room: Room
 
 
-@compiled
+@light
 def _move_end(kit, shift):
     """Add what a moving end of the period contributes to the tangent column of the control; it moves by so much per unit [s]."""
-    last, rate = kit.sizes.columns - 1, np.empty(kit.sizes.nz)
+    last, rate = kit.sizes.columns - 1, kit.room.fresh
     apply(kit.tables.rate, kit.mark.place[CONFIGURATION], kit.mark.state, rate)
     for i in range(kit.sizes.nz):
         kit.mark.tangent[last, i] += rate[i] * shift
 
 
-@compiled
+@light
 def _move_free_end(kit, last):
     """Add what an end of the period that the last edge brings contributes to every tangent column."""
-    rate = np.empty(kit.sizes.nz)
+    rate = kit.room.fresh
     apply(kit.tables.rate, kit.mark.place[CONFIGURATION], kit.mark.state, rate)
     for m in range(kit.sizes.columns):
         for i in range(kit.sizes.nz):
             kit.mark.tangent[m, i] += rate[i] * kit.mark.moved[last, m]
 
 
-@compiled
+@light
 def run_on(model, kit, edges):
     """Run one period from and to the mark; see `run_period`.  MISSING now means that the tables are full."""
     while True:
-        status, at = run_period(kit.tables, edges, kit.sizes, kit.tick, kit.record, kit.stats, kit.mark)
+        status, at = run_period(
+            kit.tables, edges, kit.sizes, kit.tick, kit.record, kit.stats, kit.mark, kit.room
+        )
         if status == OK and edges.drift != 0.0 and kit.sizes.columns > 0:
             _move_end(kit, edges.drift * PERIOD * kit.tick)
         if status == OK and edges.free and kit.sizes.columns > 0:
@@ -67,7 +87,7 @@ def run_on(model, kit, edges):
         learn(model, kit.tables, index, at, kit.sizes, kit.tick)
 
 
-@compiled
+@light
 def entry(sizes, i):
     """Return which entry of z is the i-th unknown: states of the circuit, then those of its law."""
     return i if i < sizes.n else i + 1 + sizes.meters
@@ -166,19 +186,62 @@ def descend(model, kit, edges, start, combo, residual):
 
     Returns what `shoot` makes of the last period, the state at its start and the combination before it.
     """
+    return _descended(
+        model, kit, edges, start, combo, shoot(model, kit, edges, start, combo, np.nan), residual
+    )
+
+
+@compiled
+def close(model, kit, edges, start, combo, nearby, residual):
+    """Do what `descend` does, from the guess itself if it closes to `nearby`, or from two periods later if that closes better."""
     last = shoot(model, kit, edges, start, combo, np.nan)
+    if last[0] == OK and not last[5] < nearby:
+        mark, later, status = kit.mark, combo, OK
+        for i in range(start.shape[0]):
+            mark.state[i] = start[i]
+        for _ in range(PLAIN):
+            begin(mark, kit.sizes, later, kit.tables.info)
+            status, later = run_on(model, kit, edges)
+            if status != OK:
+                return (status, later, *last[2:], start, combo)
+        trial = mark.state.copy()
+        found = shoot(model, kit, edges, trial, later, np.nan)
+        if found[0] != OK:
+            return (*found, start, combo)
+        if found[5] < last[5]:
+            start, combo, last = trial, later, found
+        else:
+            last = shoot(model, kit, edges, start, combo, np.nan)
+    return _descended(model, kit, edges, start, combo, last, residual)
+
+
+@compiled
+def _descended(model, kit, edges, start, combo, last, residual):
+    """Go on as `descend` does, from a period that has been run.
+
+    Close to the end the tangents hardly change any more: periods are run without them, and the last ones serve.
+    """
+    near, mine = CHORD, kit.sizes
+    sizes = Sizes(mine.n, mine.nz, mine.gated, mine.natural, 0, mine.trips, mine.meters, mine.laws)
+    plain = Kit(kit.tables, sizes, kit.tick, kit.record, kit.stats, kit.mark, kit.room)
     for _ in range(MOST):
         if last[0] != OK or not last[6] or last[5] < residual:
             break
-        trial = start.copy()
+        trial, chord = start.copy(), last[5] < near
         for i in range(last[7].shape[0]):
             trial[entry(kit.sizes, i)] += last[7][i]
-        found = shoot(model, kit, edges, trial, last[1], np.nan)
+        found = shoot(model, plain if chord else kit, edges, trial, last[1], np.nan)
         if found[0] == MISSING or found[0] == FULL:
             return (*found, start, combo)
-        if found[0] != OK or not found[5] < 0.9 * last[5]:
-            return (*shoot(model, kit, edges, start, combo, np.nan), start, combo)
-        start, combo, last = trial, last[1], found
+        better = found[0] == OK and found[5] < (GAINED if chord else 0.9) * last[5]
+        if better or (chord and found[0] == OK and found[5] < residual):
+            start, combo, last = trial, last[1], found
+        elif chord and last[5] >= FINE:
+            near = 0.0
+            last = shoot(model, kit, edges, start, combo, np.nan)
+        else:
+            last = shoot(model, plain if chord else kit, edges, start, combo, np.nan)
+            break
     return (*last, start, combo)
 
 
@@ -197,7 +260,7 @@ class Courses(NamedTuple):
     lengths: NDArray[np.int64]
 
 
-@compiled
+@light
 def gather(kit, edges, courses, i):
     """Write what the period that has just ended showed, and start the next one."""
     course, mark = kit.record.course, kit.mark
@@ -216,7 +279,7 @@ def gather(kit, edges, courses, i):
     empty(course)
 
 
-@compiled
+@light
 def run_periods(model, kit, edges, courses, i):
     """Run periods without tangents from the mark, i of them done, until there is no room for what they show.
 

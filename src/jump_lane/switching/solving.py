@@ -357,3 +357,18 @@ def branch_rows(stamp, combo, v):
         for j in range(width):
             current[stamp.inner[i, 0], j] += stamp.inner[i, 2] * current[stamp.inner[i, 1], j]
     return voltage, current
+
+
+@compiled
+def signal_rows(stamp, combo):
+    """Return every signal as a row over z: voltages and currents of all branches, node potentials, gates."""
+    _, _, _, _, _, v = work_out(stamp, combo)
+    voltage, current = branch_rows(stamp, combo, v)
+    branches, nodes, width = voltage.shape[0], stamp.incidence.shape[1], v.shape[1]
+    out = np.zeros((2 * branches + nodes + stamp.gated, width))
+    out[:branches] = voltage
+    out[branches : 2 * branches] = current
+    out[2 * branches : 2 * branches + nodes] = v[:nodes]
+    for i in range(stamp.gated):
+        out[2 * branches + nodes + i, width - 1] = (combo >> i) & 1
+    return out

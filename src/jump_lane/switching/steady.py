@@ -221,6 +221,16 @@ class _Shooting:
         except ConvergenceError:
             return None
 
+    def closed(self, z: Array, control: float) -> _Trial | None:
+        """Return the state at a fixed control, found in one go from a guess; None if that does not find it."""
+        if self.regulation is not None:
+            return None
+        try:
+            start, combo, shot = self.engine.close(z, control, NEARBY, self.closely)
+        except ConvergenceError:
+            return None
+        return _Trial(start, combo, control, shot) if shot.size < ACCEPTED else None
+
     def begin(self, z: Array, control: float) -> _Trial:
         """Return where to start: the guess itself, or two periods later, whichever closes better."""
         here = self._try(z, 0, control)
@@ -300,8 +310,9 @@ def steady_state(
         return _joined(engine, regulation, near)
     z = engine.start(guess or {})
     shooting = _Shooting(engine, regulation, closely)
-    first = shooting.begin(z, circuit.control)
-    point, steps = shooting.solve(first)
+    at_once = shooting.closed(z, circuit.control)
+    first = shooting.begin(z, circuit.control) if at_once is None else at_once
+    point, steps = shooting.solve(first) if at_once is None else (at_once, 1)
     if not point.size < LAST_RESORT:
         settled = shooting.wait(first, PATIENCE)
         if settled is not None:

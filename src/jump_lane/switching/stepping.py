@@ -18,9 +18,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import PERIOD
-from jump_lane.switching.commutation import FULL, OK, PAUSED, TOO_MANY, apply, commutate
+from jump_lane.switching.commutation import FULL, OK, PAUSED, TOO_MANY, Sizes, apply, commutate
 from jump_lane.switching.flowing import finish_tick, flow
-from jump_lane.switching.propagators import advance, compiled
+from jump_lane.switching.propagators import advance, light
+from jump_lane.switching.series import ROOM
 from jump_lane.switching.tables import find
 from jump_lane.switching.watching import Course, watch_stretch
 
@@ -77,7 +78,31 @@ class Mark(NamedTuple):
     moved: NDArray[np.float64]
 
 
-@compiled
+class Room(NamedTuple):
+    """Work space of a run: so much that nothing is allocated on the way."""
+
+    work: NDArray[np.float64]
+    fresh: NDArray[np.float64]
+    watched: NDArray[np.float64]
+    terms: NDArray[np.float64]
+    state: NDArray[np.float64]
+    tangent: NDArray[np.float64]
+    first: NDArray[np.float64]
+    before: NDArray[np.float64]
+    seen: NDArray[np.float64]
+
+
+def room(sizes: Sizes, shown: int) -> Room:
+    """Return work space for a circuit of these sizes with so many watched rows."""
+    nz, columns = sizes.nz, sizes.columns
+    return Room(
+        np.zeros((4, nz + columns)), np.zeros(nz), np.zeros((3, 3 * (sizes.natural + sizes.trips))),
+        np.zeros((ROOM, max(nz, ROOM))), np.zeros(nz), np.zeros((columns + 1, nz)), np.zeros(nz), np.zeros(nz),
+        np.zeros((2, 2 * shown)),
+    )  # fmt: skip
+
+
+@light
 def _set(mark, place, rest, z, p):
     mark.rest[0] = rest
     for i in range(mark.place.shape[0]):
@@ -88,7 +113,7 @@ def _set(mark, place, rest, z, p):
             mark.tangent[m, i] = p[m, i]
 
 
-@compiled
+@light
 def guard(watch, c, row, z):
     """Return a watched row applied to z."""
     s = 0.0
@@ -97,7 +122,7 @@ def guard(watch, c, row, z):
     return s
 
 
-@compiled
+@light
 def _crossing(tables, c, which, z, p, sizes, shift):
     """Set by how much each tangent column moves the instant at which a guard vanishes, [s] per unit."""
     nz, columns = sizes.nz, sizes.columns
@@ -119,7 +144,7 @@ def _crossing(tables, c, which, z, p, sizes, shift):
         shift[m] = -s / slope if slope != 0.0 else 0.0
 
 
-@compiled
+@light
 def _event(tables, before, combo, z, p, shift, moves, sizes, tick, work, stats):
     """Commutate, and correct the tangents for an instant that moves by `shift` of each column.
 
@@ -136,7 +161,7 @@ def _event(tables, before, combo, z, p, shift, moves, sizes, tick, work, stats):
     return status, combo, c
 
 
-@compiled
+@light
 def _due(edges, fired, f, now):
     """Return the tick of edge f, the end of the period behind the last one; that is at once where there is no clock."""
     if f == edges.masks.shape[0]:
@@ -146,7 +171,7 @@ def _due(edges, fired, f, now):
     return max(now, min(fired[edges.anchors[f]] + edges.delays[f], edges.ticks[f]))
 
 
-@compiled
+@light
 def _empty_pulse(tables, edges, f, c, combo, z, sizes):
     """Return the trip that would end at once the pulse which edge f begins, or −1."""
     count, channels = edges.masks.shape[0], combo & ((1 << sizes.gated) - 1)
@@ -160,7 +185,7 @@ def _empty_pulse(tables, edges, f, c, combo, z, sizes):
     return g if guard(tables.watch, c, sizes.natural + edges.trips[g], z) <= 0.0 else -1
 
 
-@compiled
+@light
 def _edge(tables, edges, f, now, c, combo, z, p, sizes, tick, mark, work, stats):
     """Let edge f come, by the clock, by its anchor, or as the limit of a trip; or leave out the pulse that it begins.
 
@@ -190,14 +215,14 @@ def _edge(tables, edges, f, now, c, combo, z, p, sizes, tick, mark, work, stats)
     return status, combo, c, f
 
 
-@compiled
+@light
 def _came(mark, f, now, shift, columns):
     mark.fired[f] = now
     for m in range(columns):
         mark.moved[f, m] = shift[m]
 
 
-@compiled
+@light
 def _arm(tables, edges, e, c, z, sizes, fired, now):
     """Return when the edge after e is due, and which trip may bring it earlier (or −1); one that is past comes at once."""
     end = _due(edges, fired, e + 1, now)
@@ -207,25 +232,27 @@ def _arm(tables, edges, e, c, z, sizes, fired, now):
     return end, armed
 
 
-@compiled
+@light
 def _follow(tables, c, record, k, end, now, tick, fresh, work, seen):
     """Add the course of the watched rows in the k-th stretch, up to the state `end` at `now` [ticks, not whole]."""
     begun = record.where[k, 0] - record.rest[k]
     watch_stretch(tables, c, record.state[k], end, begun, now - begun, tick, record.course, fresh, work, seen)
 
 
-@compiled
-def run_period(tables, edges, sizes, tick, record, stats, mark):
+@light
+def run_period(tables, edges, sizes, tick, record, stats, mark, room):
     """Run one period, from and to `mark`, which holds state, combination and tangent columns.
 
     An edge sets a gate mask: at its tick, where it moves by so many periods per unit of the control; so long after another
     edge; or where a trip crosses zero, its tick being the latest.  One that would come at the end of the period does not.
     Returns status, and the combination at the end, or the one that is missing or cannot be.
     """
-    work, count = np.zeros((4, sizes.nz + sizes.columns)), edges.masks.shape[0]
-    fresh, watched = np.empty(sizes.nz), np.empty((3, 3 * (sizes.natural + sizes.trips)))
-    z, p, shift = mark.state.copy(), mark.tangent.copy(), work[3]
-    first, before, seen = np.empty(sizes.nz), np.empty(sizes.nz), np.empty((2, tables.sense.shape[1]))
+    work, fresh, watched, terms, z, p, first, before, seen = room
+    shift, count = work[3], edges.masks.shape[0]
+    for i in range(sizes.nz):
+        z[i] = mark.state[i]
+        for m in range(p.shape[0]):
+            p[m, i] = mark.tangent[m, i]
     e, now, end, combo, c, used, events, resting, cause, armed, until, every, follow = mark.place
     rest = mark.rest[0]
     while True:
@@ -266,8 +293,8 @@ def run_period(tables, edges, sizes, tick, record, stats, mark):
         which, rest = finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed)
         if which < 0:
             gone, which, rest = flow(
-                tables.phi, tables.watch, c, tables.info[c, 1], z, fresh, watched, sizes, min(end, until) - now, resting,
-                armed, tick, stats,
+                tables.phi, tables.rate, tables.watch, c, tables.info[c, 1], z, fresh, watched, sizes,
+                min(end, until) - now, resting, armed, tick, terms, stats,
             )  # fmt: skip
             for m in range(sizes.columns):
                 advance(tables.phi, c, gone, p[m], fresh)
@@ -300,11 +327,11 @@ def run_period(tables, edges, sizes, tick, record, stats, mark):
             end, armed = _arm(tables, edges, e, c, z, sizes, mark.fired, now)
 
 
-@compiled
+@light
 def begin(mark, sizes, combo, info):
     """Set a mark to the start of a period, meters at zero, tangents to one; tell whether the state is finite.
 
-    What is to be recorded stays as it is.
+    What is to be recorded stays as it is; so do the tangents of another period where none are asked.
     """
     n, first = sizes.n, sizes.n + 1 + sizes.meters
     for i in range(EVERY):
@@ -318,7 +345,7 @@ def begin(mark, sizes, combo, info):
             mark.state[i] = 0.0
         finite = finite and np.isfinite(mark.state[i])
     seeds = n + sizes.laws
-    for m in range(mark.tangent.shape[0]):
+    for m in range(mark.tangent.shape[0] if sizes.columns > 0 else 0):
         at = m if m < n else m - n + first
         for i in range(mark.state.shape[0]):
             mark.tangent[m, i] = 1.0 if i == at and m < seeds else 0.0

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from jump_lane.switching.clock import LEVELS
 from jump_lane.switching.nodal import product
-from jump_lane.switching.propagators import compiled, ladder
+from jump_lane.switching.propagators import compiled, ladder, light
 
 RESOLVED = 0.25
 """Largest norm of rate times step in the first step after an event: nothing can be missed in it."""
@@ -41,7 +41,7 @@ class Tables(NamedTuple):
     phi: NDArray[np.float64]
 
 
-@compiled
+@light
 def find(info, combo):
     """Return the row of a combination, or −1."""
     for i in range(info.shape[0]):
@@ -52,7 +52,7 @@ def find(info, combo):
     return -1
 
 
-@compiled
+@light
 def free_row(info):
     """Return the first free row, or −1."""
     for i in range(info.shape[0]):
@@ -98,7 +98,7 @@ def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense,
     ladder(rate, tick, tables.phi[index])
 
 
-@compiled
+@light
 def first_level(rate, first, last, tick):
     """Return the level of the longest step in which the fastest change of some states is still resolved."""
     norm = 0.0

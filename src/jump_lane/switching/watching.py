@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import LEVELS
-from jump_lane.switching.propagators import compiled, propagate
+from jump_lane.switching.propagators import light, propagate
 
 RESOLVED = 1e-3
 """How far the trapezoid of the slopes may miss the difference of the values, of the change in a step."""
@@ -34,7 +34,7 @@ class Course(NamedTuple):
     area: NDArray[np.float64]
 
 
-@compiled
+@light
 def empty(course):
     """Forget what has been seen."""
     for k in range(course.low.shape[0]):
@@ -42,7 +42,7 @@ def empty(course):
         course.low_at[k], course.high_at[k] = 0.0, 0.0
 
 
-@compiled
+@light
 def _look(sense, c, z, seen, side):
     """Write values and slopes of the watched rows at z."""
     for k in range(sense.shape[1]):
@@ -52,7 +52,7 @@ def _look(sense, c, z, seen, side):
         seen[side, k] = s
 
 
-@compiled
+@light
 def _note(course, k, value, at):
     if value < course.low[k]:
         course.low[k], course.low_at[k] = value, at
@@ -60,7 +60,7 @@ def _note(course, k, value, at):
         course.high[k], course.high_at[k] = value, at
 
 
-@compiled
+@light
 def _bends(course, k, a, b, s, t, at, ticks):
     """Note the extremes inside a step of the cubic with values a, b and slopes s, t (per step)."""
     if s * t >= 0.0 and abs(s) + abs(t) < 6.0 * abs(b - a):
@@ -79,7 +79,7 @@ def _bends(course, k, a, b, s, t, at, ticks):
             _note(course, k, a + x * (s + x * (mean + x * bend)), at + x * ticks)
 
 
-@compiled
+@light
 def _fits(sense, c, z, seen, here, count, h):
     """Tell whether the cubics of a step of length h [s] from z are what the rows do in it."""
     there = 1 - here
@@ -96,7 +96,7 @@ def _fits(sense, c, z, seen, here, count, h):
     return True
 
 
-@compiled
+@light
 def watch_stretch(tables, c, start, end, begun, ticks, tick, course, fresh, z, seen):
     """Follow the watched rows from the state `start` for so many ticks (not a whole number) to the state `end`.
 
