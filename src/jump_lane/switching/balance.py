@@ -6,10 +6,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Capacitor, CoupledInductors, Inductor
 from jump_lane.errors import BalanceError
+from jump_lane.switching.network import Array
 from jump_lane.switching.record import Recording
 
 LIMIT = 1e-7
@@ -65,28 +67,29 @@ def balance(recording: Recording) -> Balance:
     and so does the average power of both (R. W. Erickson and D. Maksimović 2001, section 2.2).
     """
     inductive, capacitive = _storage(recording.engine.circuit)
-    count = len(recording.network.branches)
-    turnover = sum(abs(power) for power in recording.powers.values())
-    largest_voltage = float(recording.rms[:count].max())
-    largest_current = float(recording.rms[count : 2 * count].max())
-    stored, charge, flux = 0.0, 0.0, 0.0
-    for name, resistance in inductive + capacitive:
-        current = recording.measures(f"{name}.i")
-        voltage = recording.measures(f"{name}.v")
-        stored += recording.power(name) - resistance * current.rms**2
-        turnover = max(turnover, voltage.rms * current.rms)
-        if (name, resistance) in capacitive:
-            gap = max(abs(current.average) - recording.average_doubt(f"{name}.i"), 0.0)
-            charge = max(charge, gap / max(current.rms, SMALL * largest_current, 1e-150))
-        else:
-            gap = abs(voltage.average - resistance * current.average) - recording.average_doubt(f"{name}.v")
-            flux = max(flux, gap / max(voltage.rms, SMALL * largest_voltage, 1e-150))
+    count, stored = len(recording.network.branches), inductive + capacitive
+    resistances = np.array([r for _, r in stored])
+    at = np.array([recording.index(f"{name}.v") for name, _ in stored], dtype=np.int64)
+    averages, rms, powers = recording.averages, recording.rms, recording.branch_powers
+    turnover = max(float(np.abs(powers).sum()), float((rms[at] * rms[at + count]).max(initial=0.0)))
+    energy = abs(float((powers[at] - resistances * rms[at + count] ** 2).sum()))
+    across = np.abs(averages[at] - resistances * averages[at + count])[: len(inductive)]
+    flux = _open(recording, across, at[: len(inductive)], float(rms[:count].max()))
+    into = at[len(inductive) :] + count
+    charge = _open(recording, np.abs(averages[into]), into, float(rms[count : 2 * count].max()))
     return Balance(
-        energy=float(abs(stored) / max(turnover, 1e-12)),
-        charge=float(charge),
-        volt_seconds=float(flux),
+        energy=energy / max(turnover, 1e-12),
+        charge=charge,
+        volt_seconds=flux,
         impulses=bool(recording.engine.statistics.jumps),
     )
+
+
+def _open(recording: Recording, gaps: Array, signals: NDArray[np.int64], largest: float) -> float:
+    """Return the largest average that ought to vanish, less what rounding explains, over the rms value of its signal."""
+    left = np.maximum(gaps - recording.average_doubts(signals), 0.0)
+    scale = np.maximum(recording.rms[signals], max(SMALL * largest, 1e-150))
+    return float((left / scale).max(initial=0.0))
 
 
 def open_balances(recording: Recording, found: Balance) -> Iterator[str]:

@@ -6,6 +6,7 @@ from __future__ import annotations
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jump_lane.switching import measuring, propagators
 from jump_lane.switching.network import Array
@@ -100,14 +101,16 @@ class Integrals(Sampled):
         return out
 
     @cached_property
-    def _averages(self) -> Array:
+    def averages(self) -> Array:
+        """The averages of all signals, in the order of `names`, (s,)."""
         total: Array = np.einsum("csw,cw->s", self._stacked, self._totals[:, :, -1])
         return total / self.period
 
-    def average_doubt(self, name: str) -> float:
-        """Return by how much rounding may falsify the average of a signal: stiff rows add up terms far above their sum."""
-        row = np.abs(self._stacked[:, self.index(name)])
-        return ROUNDING * float(np.sum(row * np.abs(self._totals[:, :, -1]))) / self.period
+    def average_doubts(self, signals: NDArray[np.int64]) -> Array:
+        """Return by how much rounding may falsify the averages of signals: stiff rows add up terms far above their sum."""
+        rows = np.abs(self._stacked[:, signals])
+        sums: Array = np.einsum("csw,cw->s", rows, np.abs(self._totals[:, :, -1]))
+        return ROUNDING * sums / self.period
 
     @cached_property
     def _squares(self) -> Array:
@@ -125,11 +128,15 @@ class Integrals(Sampled):
         return float(self._mean(slice(i, i + 1), slice(j, j + 1))[0])
 
     @cached_property
+    def branch_powers(self) -> Array:
+        """The average powers that the branches take [W], (b,)."""
+        count = len(self.network.branches)
+        return self._mean(slice(count), slice(count, 2 * count), 0.01)
+
+    @cached_property
     def powers(self) -> dict[str, float]:
         """Return the average power that every branch takes [W]."""
-        count = len(self.network.branches)
-        powers = self._mean(slice(count), slice(count, 2 * count), 0.01)
-        return dict(zip(self.network.branches, powers.tolist(), strict=True))
+        return dict(zip(self.network.branches, self.branch_powers.tolist(), strict=True))
 
     def power(self, branch: str) -> float:
         """Return the average power that a branch takes [W]."""

@@ -63,7 +63,7 @@ class Recording(Integrals):
         i = self.index(name)
         low, high = self._extremes
         return Measures(
-            average=float(self._averages[i]),
+            average=float(self.averages[i]),
             rms=float(self.rms[i]),
             minimum=float(low[i]),
             maximum=float(high[i]),
@@ -118,9 +118,8 @@ class Recording(Integrals):
         flowing = np.maximum(np.abs(lows), np.abs(highs))
         largest = np.abs(self.within[1][:, branches : 2 * branches]).max(initial=0.0)
         carries = flowing > np.maximum(1e-6 * flowing.max(axis=0), 1e-9 * largest)
-        said = np.array(
-            [conducting(self.engine.combo(int(c)), self.network) for c in self.trace.configurations]
-        )
+        on = {c: conducting(self.engine.combo(c), self.network) for c in self._rows}
+        said = np.array([on[c] for c in self.trace.configurations.tolist()])
         carries[:, : self.network.gated] = True
         return np.asarray(carries & said.reshape(carries.shape))
 

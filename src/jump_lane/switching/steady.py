@@ -20,7 +20,7 @@ import numpy as np
 from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.circuit.law import Row
 from jump_lane.errors import ConvergenceError, UnreachableError
-from jump_lane.switching import pieces
+from jump_lane.switching import pieces, shooting
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.layout import Meter
 from jump_lane.switching.network import Array
@@ -170,7 +170,7 @@ class _Shooting:
         best_yet = point
         for iteration in range(MAX_STEPS):
             best_yet = min(best_yet, point, key=lambda p: p.size)
-            if point.size < RESIDUAL:
+            if point.size < RESIDUAL or self.exact(point):
                 return point, iteration
             best = self._line_search(point)
             if best is None:
@@ -181,6 +181,17 @@ class _Shooting:
                 return best_yet, iteration
             point = best
         return best_yet, MAX_STEPS
+
+    def exact(self, point: _Trial) -> bool:
+        """Tell whether another step would change nothing that matters, so that rounding is all that does not close."""
+        shot = point.shot
+        if shot.step is None or not point.size < ACCEPTED:
+            return False
+        states = float(np.abs(shot.step[: len(self.unknown)] * shot.weights).max(initial=0.0))
+        turn = 0.0
+        if self.regulation is not None:
+            turn = abs(float(shot.step[-1])) / (self.regulation.highest - self.regulation.lowest)
+        return states < shooting.EXACT * shot.scale and turn < shooting.EXACT
 
     def descended(self, point: _Trial) -> _Trial:
         """Go on by whole steps at a fixed control as long as each closes better."""
@@ -309,26 +320,26 @@ def steady_state(
     if near is not None:
         return _joined(engine, regulation, near)
     z = engine.start(guess or {})
-    shooting = _Shooting(engine, regulation, closely)
-    at_once = shooting.closed(z, circuit.control)
-    first = shooting.begin(z, circuit.control) if at_once is None else at_once
-    point, steps = shooting.solve(first) if at_once is None else (at_once, 1)
+    search = _Shooting(engine, regulation, closely)
+    at_once = search.closed(z, circuit.control)
+    first = search.begin(z, circuit.control) if at_once is None else at_once
+    point, steps = search.solve(first) if at_once is None else (at_once, 1)
     if not point.size < LAST_RESORT:
-        settled = shooting.wait(first, PATIENCE)
+        settled = search.wait(first, PATIENCE)
         if settled is not None:
-            point, further = shooting.solve(settled)
+            point, further = search.solve(settled)
             steps += further
             first = settled
     if regulation is not None and not point.size < LAST_RESORT:
         beside = _approached(engine, regulation, first)
         if beside is not None:
-            point, further = shooting.solve(shooting.evaluate(beside.z, beside.combo, beside.control))
+            point, further = search.solve(search.evaluate(beside.z, beside.combo, beside.control))
             steps += further
     if not point.size < LAST_RESORT:
         raise _failure(point, regulation)
     last = point.shot.run
     if not engine.is_latest(last):
-        last = shooting.evaluate(point.z, point.combo, point.control).shot.run
+        last = search.evaluate(point.z, point.combo, point.control).shot.run
     return SteadyState(engine, engine.trace(last), point.z, point.combo, point.control, point.size, steps)
 
 
