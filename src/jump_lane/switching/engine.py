@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
@@ -247,34 +248,22 @@ class Engine:
         kit, found = self._tried(shooting.shoot, self._blank(True, edges), True, edges, z, combo, target)
         return self._shot(kit, found, control)
 
-    def descend(self, z: Array, combo: int, control: float, residual: float) -> tuple[Array, int, Shot]:
+    def close(
+        self, z: Array, combo: int, control: float, residual: float, nearby: float = math.inf
+    ) -> tuple[Array, int, Shot]:
         """Go on from z by whole steps of Newton's method as long as each closes better, or up to a residual.
 
-        Returns the state at the start of the last period, the combination before it, and that period.
+        From z itself if it closes to ``nearby``, or from some periods later if that closes better.  Returns the state at the
+        start of the last period, the combination before it, and that period.
 
         Raises
         ------
         NoResultError
             As `run` does.
         """
-        return self._closed(shooting.descend, z, combo, control, residual)
-
-    def close(self, z: Array, control: float, nearby: float, residual: float) -> tuple[Array, int, Shot]:
-        """Do what `descend` does, from the guess if it closes to `nearby`, or from some periods later.
-
-        Raises
-        ------
-        NoResultError
-            As `run` does.
-        """
-        return self._closed(shooting.close, z, 0, control, nearby, residual)
-
-    def _closed(
-        self, compiled: Callable[..., Any], z: Array, combo: int, control: float, *bounds: float
-    ) -> tuple[Array, int, Shot]:
         edges = self.schedule(control)
         kit, (*found, start, before) = self._tried(
-            compiled, self._blank(True, edges), True, edges, z, combo, *bounds
+            shooting.close, self._blank(True, edges), True, edges, z, combo, nearby, residual
         )
         return start, int(before), self._shot(kit, found, control)
 

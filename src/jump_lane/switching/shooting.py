@@ -184,19 +184,12 @@ def shoot(model, kit, edges, start, combo, target):
 
 
 @compiled
-def descend(model, kit, edges, start, combo, residual):
+def close(model, kit, edges, start, combo, nearby, residual):
     """Go on by whole steps of Newton's method, at a fixed control, as long as each closes better.
 
-    Returns what `shoot` makes of the last period, the state at its start and the combination before it.
+    From the guess itself if it closes to `nearby`, or from two periods later if that closes better.  Returns what `shoot` makes
+    of the last period, the state at its start and the combination before it.
     """
-    return _descended(
-        model, kit, edges, start, combo, shoot(model, kit, edges, start, combo, np.nan), residual
-    )
-
-
-@compiled
-def close(model, kit, edges, start, combo, nearby, residual):
-    """Do what `descend` does, from the guess itself if it closes to `nearby`, or from two periods later if that closes better."""
     last = shoot(model, kit, edges, start, combo, np.nan)
     if last[0] == OK and not last[5] < nearby:
         mark, later, status = kit.mark, combo, OK
@@ -229,7 +222,7 @@ def _exact(last):
 
 @compiled
 def _descended(model, kit, edges, start, combo, last, residual):
-    """Go on as `descend` does, from a period that has been run.
+    """Go on as `close` does, from a period that has been run.
 
     Close to the end the tangents hardly change any more: periods are run without them, and the last ones serve.
     """

@@ -200,7 +200,7 @@ class _Shooting:
         z = point.z.copy()
         z[self.unknown] += point.shot.step
         try:
-            z, combo, shot = self.engine.descend(z, point.shot.run.combo, point.control, self.closely)
+            z, combo, shot = self.engine.close(z, point.shot.run.combo, point.control, self.closely)
         except ConvergenceError:
             return point
         found = _Trial(z, combo, point.control, shot)
@@ -237,7 +237,7 @@ class _Shooting:
         if self.regulation is not None:
             return None
         try:
-            start, combo, shot = self.engine.close(z, control, NEARBY, self.closely)
+            start, combo, shot = self.engine.close(z, 0, control, self.closely, NEARBY)
         except ConvergenceError:
             return None
         return _Trial(start, combo, control, shot) if shot.size < ACCEPTED else None
