@@ -82,15 +82,16 @@ def bridges_charge(m: Array, phi: Array, t1: Array, t2: Array, port: Array) -> A
 
     ``port`` is 1 for the current that the first bridge draws, 2 for the one that the second delivers, seen at the first.
     """
-    return _each(_charge, m, phi, t1, t2, port)
+    return each(_charge, m, phi, t1, t2, port)
 
 
 def bridges_drawn(m: Array, phi: Array, t1: Array, t2: Array, port: Array) -> Array:
     """Return the rms current at a port, average included, over V_1·T/L; see `bridges_charge`."""
-    return _each(_drawn, m, phi, t1, t2, port)
+    return each(_drawn, m, phi, t1, t2, port)
 
 
-def _each(of: Callable[..., float], *arguments: Array) -> Array:
+def each(of: Callable[..., float], *arguments: Array) -> Array:
+    """Return a function of numbers for every combination of arguments that are broadcast; not a number where one is not."""
     arrays = np.broadcast_arrays(*(np.asarray(a, dtype=float) for a in arguments))
     rows = zip(*(a.ravel() for a in arrays), strict=True)
     found = [of(*row) if np.isfinite(row).all() else np.nan for row in rows]

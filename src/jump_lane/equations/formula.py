@@ -13,6 +13,7 @@ import numpy as np
 from jump_lane.equations.bridges import BRIDGES
 from jump_lane.equations.compose import folded
 from jump_lane.equations.overlay import sum_pp, sum_ripple, sum_rms
+from jump_lane.equations.soft_bridges import SOFT_BRIDGES
 from jump_lane.errors import InputError
 
 
@@ -44,6 +45,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "sum_rms": sum_rms,
     "sum_ripple": sum_ripple,
     **BRIDGES,
+    **SOFT_BRIDGES,
 }
 CONSTANTS = {"pi": np.pi}
 

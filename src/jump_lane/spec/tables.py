@@ -137,10 +137,11 @@ class Tank(Table):
 class Angles(Table):
     """How two bridges that are controlled by angles are modulated."""
 
-    modulation: Literal["single", "extended", "dual", "triple", "least-rms"] = Field(
+    modulation: Literal["single", "extended", "dual", "triple", "least-rms", "soft"] = Field(
         default="single",
         description="Single phase shift; extended: an inner angle of the first bridge; dual: one inner angle of both; triple: one "
-        "of each; least-rms: those of the least rms current at every corner",
+        "of each; least-rms: those of the least rms current at every corner; soft: of those with which every switch turns on "
+        "without voltage",
     )
     regulated_by: Literal["outer", "inner"] = Field(
         default="outer",

@@ -12,6 +12,9 @@ from jump_lane.spec import Spec
 from jump_lane.topologies.asked import read
 from jump_lane.topologies.page import Page
 
+OWN = ("least-rms", "soft")
+"""Modulations that find every angle themselves."""
+
 WIDE, USUAL_RATIO = 3.0, 6.0
 """Frequencies from 1/3 to 3 times the resonance, and an inductance ratio of 6, where the file says nothing."""
 
@@ -59,7 +62,7 @@ def give_angles(sheet: Sheet, spec: Spec, page: Page) -> None:
     if not page.returns:
         return
     a, v = spec.angles, spec.voltage
-    if a.regulated_by == "inner" and (a.outer is None or a.modulation == "least-rms"):
+    if a.regulated_by == "inner" and (a.outer is None or a.modulation in OWN):
         expected = "angles.outer beside it" if a.outer is None else "a modulation with angles of its own"
         raise InputError(f"angles.regulated_by: read inner; expected {expected}, as the inner angle holds the output")
     nominal = v.nominal if v.nominal is not None else math.sqrt(v.min * v.max)

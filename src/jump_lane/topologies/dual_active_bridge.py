@@ -78,6 +78,20 @@ INNER = {
     "dual": _angles("t_1a", "t_1a", ASKED),
     "triple": _angles("t_1a", "t_2a", ASKED),
     "least-rms": _angles("least_rms_t1(p, M)", "least_rms_t2(p, M)", LEAST_RMS),
+    "soft": (
+        Line(
+            "j_1", "3*sqrt(V_in*V_2*C_S1/L)/I_b", "", "current that both legs of the first bridge need, half as much again, over I_b", SOFT
+        ),
+        Line(
+            "j_2",
+            "3*sqrt(V_in*V_2*C_S5/L)/(n*I_b)",
+            "",
+            "current that both legs of the second bridge need, half as much again, over I_b",
+            SOFT,
+        ),
+        Line("j_m", "M*L/(4*L_m)", "", "peak magnetising current without zero intervals, over I_b", VOLT_SECONDS),
+        *_angles("soft_t1(p, M, j_1, j_2, j_m, t_d*f_s)", "soft_t2(p, M, j_1, j_2, j_m, t_d*f_s)", SOFT),
+    ),
 }
 
 
