@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -138,10 +138,14 @@ def _spots(work: AngleWork, some: Sequence[tuple[int, tuple[float, float]]]) -> 
     point = _stiff(work.design)
     elements = tuple(e for e in work.design.page.circuit(point) if e.name != "C_o")
     known: Engine | None = None
-    for index, at in some:
+    xs, ys = (np.array([at[k] for _, at in some]) for k in (0, 1))
+    every = {**point.values, **work.fixed, work.across: xs, work.up: ys}
+    guesses = {e: np.broadcast_to(v, xs.shape) for e, v in _guess(work.design, every).items()}
+    for k, (index, at) in enumerate(some):
         angles = {**work.fixed, work.across: at[0], work.up: at[1]}
         try:
-            spot, known = _state(work.design, point, elements, angles, known)
+            guess = {e: float(v[k]) for e, v in guesses.items()}
+            spot, known = _state(work.design, point, elements, angles, guess, known)
             yield replace(spot, index=index, at=at)
         except NoResultError as error:
             yield Spot(index, at, failure=str(error))
@@ -157,6 +161,7 @@ def _state(
     point: Point,
     elements: tuple[Element, ...],
     angles: Mapping[str, float],
+    guess: dict[str, float],
     known: Engine | None,
 ) -> tuple[Spot, Engine]:
     from jump_lane.switching.record import record
@@ -165,9 +170,7 @@ def _state(
     said = angled(design)
     gates = said.gates(angles, point)
     circuit = Circuit(elements, 1.0 / point[design.page.clock], lambda _: gates)
-    state = steady_state(
-        circuit, None, _guess(design, {**point.values, **angles}), known=known, closely=CLOSELY
-    )
+    state = steady_state(circuit, None, guess, known=known, closely=CLOSELY)
     seen = record(state)
     soft = tuple(n for n in gates if seen.turn_on_voltage(n) <= SOFT * point[said.levels[n]])
     leading = f"{said.leads}.i"
@@ -175,14 +178,10 @@ def _state(
     return Spot(0, (0.0, 0.0), power, math.sqrt(square), soft), state.engine
 
 
-def _guess(design: Design, values: Mapping[str, float]) -> dict[str, float]:
-    """Return where to start from: states by the formulas of the page, at these angles."""
-    out = {}
-    for element, symbol in design.page.start.items():
-        line = design.sheet[symbol].line
-        if line is not None:
-            out[element] = float(line.formula("").evaluate(values))
-    return out
+def _guess(design: Design, values: Mapping[str, Any]) -> dict[str, Any]:
+    """Return where to start from: states by the formulas of the page, at these angles, or at each of some."""
+    lines = {element: design.sheet[symbol].line for element, symbol in design.page.start.items()}
+    return {e: line.formula("").evaluate(values) for e, line in lines.items() if line is not None}
 
 
 def working(design: Design) -> Iterator[Working]:
@@ -292,6 +291,7 @@ def _held(at: Design, angles: Mapping[str, float]) -> tuple[dict[str, float], fl
     first = said.symbols[0]
     pattern = lambda control: said.gates({**angles, first: control}, point)  # noqa: E731
     circuit = Circuit(at.page.circuit(point), 1.0 / point[at.page.clock], pattern, angles[first])
-    guess = {**_guess(at, {**point.values, **angles}), "C_o": point["V_o"]}
+    found = _guess(at, {**point.values, **angles})
+    guess = {**{e: float(v) for e, v in found.items()}, "C_o": point["V_o"]}
     state = hold(circuit, Regulation("load", point["V_o"], lowest=-0.5, highest=0.5), guess, (at.page, point))
     return {**angles, first: state.control}, record(state).measures(f"{said.leads}.i").rms

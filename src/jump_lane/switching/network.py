@@ -20,7 +20,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any, TypeVar
 
 import numpy as np
@@ -76,6 +76,21 @@ class Network:
     def size(self) -> int:
         """Number of states n."""
         return len(self.states)
+
+    @cached_property
+    def signals(self) -> tuple[str, ...]:
+        """Names of all signals: voltages and currents of all branches, node potentials, gates."""
+        return (
+            *(f"{b}.v" for b in self.branches),
+            *(f"{b}.i" for b in self.branches),
+            *(f"@{n}" for n in self.nodes),
+            *(f"{v.name}.gate" for v in self.valves[: self.gated]),
+        )
+
+    @cached_property
+    def signal_numbers(self) -> dict[str, int]:
+        """The place of every signal among `signals`, by name."""
+        return {name: i for i, name in enumerate(self.signals)}
 
     def unit(self, circuit: Circuit, name: str) -> tuple[Array, Array]:
         """Return the constant columns of `Stamp.r` and `Stamp.current_known` where one source is 1, all others zero.

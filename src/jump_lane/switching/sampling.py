@@ -33,20 +33,14 @@ class Sampled:
 
     # --- signals -----------------------------------------------------------------------------------------
 
-    @cached_property
+    @property
     def names(self) -> tuple[str, ...]:
         """Return all signal names, in the order of the rows of `Engine.signals`."""
-        branches = self.network.branches
-        return (
-            *(f"{b}.v" for b in branches),
-            *(f"{b}.i" for b in branches),
-            *(f"@{n}" for n in self.network.nodes),
-            *(f"{s}.gate" for s in self.engine.switches),
-        )
+        return self.network.signals
 
-    @cached_property
+    @property
     def _index(self) -> dict[str, int]:
-        return {name: i for i, name in enumerate(self.names)}
+        return self.network.signal_numbers
 
     def index(self, name: str) -> int:
         """Return the row of a signal.
