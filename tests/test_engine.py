@@ -88,6 +88,21 @@ class Running(unittest.TestCase):
 
 
 class Recorded(unittest.TestCase):
+    def test_a_slow_state_is_found_exactly(self) -> None:
+        """A time constant of 10⁶ periods: what hardly fails to close may be far from periodic."""
+        elements = (
+            VoltageSource("source", "in", "gnd", 10.0),
+            Switch("S1", "in", "m", 0.1),
+            Switch("S2", "m", "gnd", 0.1),
+            Resistor("R", "m", "out", 0.9),
+            Capacitor("C", "out", "gnd", 10.0),
+        )
+        gates = {"S1": on(0.0, 0.3), "S2": on(0.3, 1.0)}
+        for start in (0.0, 2.99999, 5.0):
+            state = steady_state(Circuit(elements, 1e-5, lambda _: gates), None, {"C": start})
+            with self.subTest(start):
+                self.assertAlmostEqual(record(state).measures("C.v").average, 3.0, delta=1e-8)
+
     def test_powers_add_up_to_nothing(self) -> None:
         for name, circuit in CIRCUITS.items():
             with self.subTest(name):

@@ -10,8 +10,9 @@ from pathlib import Path
 
 import numpy as np
 
-from jump_lane.switching import nodal, propagators
+from jump_lane.switching import nodal, propagators, series
 from jump_lane.switching.clock import PERIOD
+from jump_lane.switching.tables import RESOLVED
 
 
 def stable(rng: np.random.Generator, n: int, spread: float) -> np.ndarray:
@@ -88,6 +89,33 @@ class Propagators(unittest.TestCase):
         propagators.moments(rate, z, 1e-4, out)
         self.assertAlmostEqual(out[0, 0] / (-np.expm1(-2e-4) / 2.0), 1.0, delta=1e-13)
         self.assertAlmostEqual(out[1, 1] * 2e11, 1.0, delta=1e-12)
+
+    def test_a_short_stretch_is_its_series(self) -> None:
+        """As long a stretch as is resolved, at any instant in it, against eigenvalues; and where a row of it vanishes."""
+        for n in (1, 4, 9):
+            rate, z = stable(self.rng, n, 2.0), self.rng.normal(size=n)
+            h = RESOLVED / np.linalg.norm(rate)
+            terms = np.empty((series.ROOM, max(n, series.ROOM)))
+            last = series.expand(rate[None], 0, z, h, 1.0, terms)
+            values, vectors = np.linalg.eig(rate)
+            part = np.linalg.inv(vectors) @ z
+
+            def state(s: float, h=h, values=values, vectors=vectors, part=part) -> np.ndarray:
+                return np.asarray((vectors @ (np.exp(values * h * s) * part)).real)
+
+            out = np.empty(n)
+            for s in (0.0, 0.3, 1.0):
+                series.state_at(terms, last, s, out)
+                with self.subTest(n=n, s=s):
+                    np.testing.assert_allclose(out, state(s), atol=1e-13 * np.linalg.norm(z))
+            speed = rate @ state(0.6)
+            row = -speed / np.linalg.norm(speed) ** 2
+            watch, q = np.empty((1, n, 1)), np.empty(series.ROOM)
+            watch[0, :, 0] = row
+            crossing = float(row @ state(0.6))
+            found = series.first_root(watch, 0, 0, terms, last, crossing, 1e-14, q)
+            with self.subTest(n=n):
+                self.assertAlmostEqual(found, 0.6, delta=1e-11)
 
     def test_samples_are_reached_by_any_sum_of_steps(self) -> None:
         rate, z = stable(self.rng, 3, 1.0), self.rng.normal(size=3)
