@@ -3,13 +3,17 @@
 import csv
 import json
 import random
+import re
 import tomllib
 import unittest
 from pathlib import Path
 
 import jump_lane as jl
+from jump_lane.operating.point import solve
+from jump_lane.spec import parse_spec
 from jump_lane.study.scale import Bases, Factors
 from jump_lane.study.template import example
+from jump_lane.topologies.design import derive
 from tests.common import CommandCase
 
 
@@ -69,6 +73,22 @@ class Gains(CommandCase):
         self.write("low.toml", text)
         done = self.run_command("gain", "low.toml", "--frequencies", "3", "--loads", "1", status=1)
         self.assertIn("bursts", " ".join(done.stdout.split()))
+
+    def test_bursts_hand_over_what_the_highest_frequency_does(self) -> None:
+        """The current that is told keeps the output at that very frequency if it is the load."""
+        lines = ["switching.frequency_limits.max=125k", "output.current=10mA..12A"]
+        self.write("dock.toml", example("half-bridge-llc"))
+        sets = [part for line in lines for part in ("--set", line)]
+        done = self.run_command("check", "dock.toml", *sets, status=3)
+        told = " ".join(done.stdout.split())
+        found = re.search(r"in bursts, on for ([\d.]+) % of the time with ([\d.]+) A while it is", told)
+        assert found is not None, told
+        share, current = float(found[1]) / 100.0, float(found[2])
+        self.assertAlmostEqual(share * current, 0.01, delta=1e-4)
+        tables = tomllib.loads(example("half-bridge-llc"))
+        tables["output"][0]["current"] = {"min": current, "max": 12}
+        state, _ = solve(derive(parse_spec(tables, "test")), 2, 0)
+        self.assertAlmostEqual(state.control / 125e3, 1.0, delta=2e-3)
 
 
 class Angles(CommandCase):

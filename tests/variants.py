@@ -103,10 +103,8 @@ class Laws:
         trace, engine = self.recording.trace, self.recording.engine
         c, span = int(trace.configurations[k]), int(trace.durations[k])
         ticks = np.unique(np.round(np.linspace(0, max(span - 1, 0), POINTS)).astype(np.int64))
-        states = self.recording._states(c, self.recording._origin(k), ticks)
-        voltage, current, nodes = engine.rows(c)
-        gates = np.zeros((self.recording.network.gated, states.shape[1]))
-        return states @ np.vstack([voltage, current, nodes, gates]).T
+        states = self.recording._states(c, self.recording._origins[k], ticks)
+        return states @ engine.signals(c).T
 
     def of(self, k: int, name: str) -> np.ndarray:
         return self.samples[k][:, self.index[name]]

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.errors import ConvergenceError, UnreachableError
-from jump_lane.quantities import show
+from jump_lane.quantities import show, show_percent
 from jump_lane.switching.record import record
 from jump_lane.switching.steady import Regulation, SteadyState, steady_state
 from jump_lane.topologies.page import Page, Side
@@ -49,7 +49,7 @@ def on_side(
     before: Step | None = None
     for step in _down(circuit, regulation, guess, side, point):
         if before is None and step.reached > regulation.target:
-            raise UnreachableError(_above(step, regulation, side))
+            raise UnreachableError(_above(step, regulation, side) + _bursts(step, page, point))
         if before is not None and step.reached > regulation.target:
             found = _held(replace(circuit, control=before.state.control), regulation, before.state.states)
             if found is not None and _meant(found, side, point):
@@ -102,6 +102,29 @@ def _above(step: Step, regulation: Regulation, side: Side) -> str:
     return (
         f"still {show(step.reached, unit)} at {show(step.state.control, 'Hz')}, the highest frequency allowed, where "
         f"{show(regulation.target, unit)} are asked: {side.over}"
+    )
+
+
+def _bursts(step: Step, page: Page, point: Point) -> str:
+    """Return for which part of the time bursts at the highest frequency would supply the load, in words; nothing if they cannot.
+
+    While a burst lasts the output capacitor holds the output: the current that is handed over is that into a source of its
+    voltage.
+    """
+    held = replace(point, kinds=("stiff",))
+    whole = page.at(held)
+    elements = tuple(e for e in whole.elements if e.name != "C_o")
+    try:
+        state = steady_state(
+            replace(whole, elements=elements, control=step.state.control), None, step.state.states
+        )
+    except ConvergenceError:
+        return ""
+    current = record(state).measures("load.i").average
+    if not current > point["I_o"] > 0.0:
+        return ""
+    return (
+        f", on for {show_percent(point['I_o'] / current)} of the time with {show(current, 'A')} while it is"
     )
 
 

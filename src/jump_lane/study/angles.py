@@ -22,6 +22,7 @@ from jump_lane.topologies.point import Point
 
 if TYPE_CHECKING:
     from jump_lane.switching.engine import Engine
+    from jump_lane.switching.steady import SteadyState
 
 SHARES = 8
 """In how many shares the work of a map is handed out."""
@@ -141,11 +142,14 @@ def _spots(work: AngleWork, some: Sequence[tuple[int, tuple[float, float]]]) -> 
     xs, ys = (np.array([at[k] for _, at in some]) for k in (0, 1))
     every = {**point.values, **work.fixed, work.across: xs, work.up: ys}
     guesses = {e: np.broadcast_to(v, xs.shape) for e, v in _guess(work.design, every).items()}
+    off: dict[str, float] = {}  # by how much the state found last is not what was derived
     for k, (index, at) in enumerate(some):
         angles = {**work.fixed, work.across: at[0], work.up: at[1]}
+        derived = {e: float(v[k]) for e, v in guesses.items()}
+        guess = {e: derived.get(e, 0.0) + off.get(e, 0.0) for e in {**derived, **off}}
         try:
-            guess = {e: float(v[k]) for e, v in guesses.items()}
-            spot, known = _state(work.design, point, elements, angles, guess, known)
+            spot, state = _state(work.design, point, elements, angles, guess, known)
+            known, off = state.engine, {e: v - derived.get(e, 0.0) for e, v in state.states.items()}
             yield replace(spot, index=index, at=at)
         except NoResultError as error:
             yield Spot(index, at, failure=str(error))
@@ -163,7 +167,7 @@ def _state(
     angles: Mapping[str, float],
     guess: dict[str, float],
     known: Engine | None,
-) -> tuple[Spot, Engine]:
+) -> tuple[Spot, SteadyState]:
     from jump_lane.switching.record import record
     from jump_lane.switching.steady import steady_state
 
@@ -175,13 +179,16 @@ def _state(
     soft = tuple(n for n in gates if seen.turn_on_voltage(n) <= SOFT * point[said.levels[n]])
     leading = f"{said.leads}.i"
     power, square = seen.mean_product("load.v", "load.i"), seen.mean_product(leading, leading)
-    return Spot(0, (0.0, 0.0), power, math.sqrt(square), soft), state.engine
+    return Spot(0, (0.0, 0.0), power, math.sqrt(square), soft), state
 
 
 def _guess(design: Design, values: Mapping[str, Any]) -> dict[str, Any]:
     """Return where to start from: states by the formulas of the page, at these angles, or at each of some."""
-    lines = {element: design.sheet[symbol].line for element, symbol in design.page.start.items()}
-    return {e: line.formula("").evaluate(values) for e, line in lines.items() if line is not None}
+    start = {element: (symbol, design.sheet[symbol].line) for element, symbol in design.page.start.items()}
+    return {
+        element: values[symbol] if line is None else line.formula("").evaluate(values)
+        for element, (symbol, line) in start.items()
+    }
 
 
 def working(design: Design) -> Iterator[Working]:

@@ -287,15 +287,16 @@ def _grid(
 def run_spot(spot: Spot, wanted: tuple[Column, ...]) -> Row:
     """Simulate one point; what has no result keeps its reason."""
     from jump_lane.operating.mode import simulated_mode
-    from jump_lane.operating.point import solve
+    from jump_lane.operating.point import solve_point
 
     row, page = spot.row, spot.design.page
     derived = spot.design.sheet[page.control.symbol].corner(*spot.at)
     reached = page.control.lowest <= derived <= page.control.highest
     if spot.control is None and page.control.sure and not reached:
         return Row(row.index, row.axes, failure=_out_of_reach(spot))
+    point = spot.design.point(*spot.at)
     try:
-        state, recording = solve(spot.design, *spot.at, spot.control)
+        state, recording = solve_point(page, point, spot.control)
         outcomes, gaps = _outcomes(spot, [c.name for c in wanted if not c.signal])
         measured = tuple(
             float(getattr(recording.measures(c.signal), c.measure)) if c.signal else outcomes[c.name]
@@ -303,7 +304,7 @@ def run_spot(spot: Spot, wanted: tuple[Column, ...]) -> Row:
         )
     except JumpLaneError as error:
         return Row(row.index, row.axes, failure=str(error))
-    mode = simulated_mode(page, spot.design.point(*spot.at), recording)
+    mode = simulated_mode(page, point, recording)
     return Row(row.index, row.axes, state.control, mode, measured, gaps=gaps)
 
 

@@ -140,10 +140,8 @@ class Recording(Integrals):
 
     def ends(self, stretch: int, name: str) -> tuple[float, float]:
         """Return a signal just after the start and just before the end of a stretch."""
-        c = int(self.trace.configurations[stretch])
-        row = self._rows[c][self.index(name)]
-        states = self.grids[stretch][1][:, : self.width]
-        return float(row @ states[0]), float(row @ states[-1])
+        values = self._values[stretch][:, self.index(name)]
+        return float(values[0]), float(values[-1])
 
     @cached_property
     def edges(self) -> list[Edge]:

@@ -29,12 +29,12 @@ from jump_lane.switching.watching import empty
 MOST = 60
 """Steps of Newton's method at once."""
 
-CHORD, GAINED, FINE = 2e-4, 0.05, 1e-9
+CHORD, GAINED, FINE = 2e-4, 0.05, 1e-12
 """A period that closes to the first goes on with its tangents; as long as each closes to the second part of the one before,
 or to the third, where rounding may stop it."""
 
-EXACT = 1e-10
-"""A step below this part of the largest state, and of the range of the control, changes nothing that matters."""
+LAST = 3e-8
+"""A step with the tangents of a period that closes to this leaves rounding alone."""
 
 PLAIN = 2
 """Periods that a circuit runs on from a guess that is not close: what charges fast has found its place then."""
@@ -211,15 +211,6 @@ def close(model, kit, edges, start, combo, nearby, residual):
     return _descended(model, kit, edges, start, combo, last, residual)
 
 
-@light
-def _exact(last):
-    """Tell whether the step of Newton's method behind a period would change nothing that matters."""
-    largest = 0.0
-    for i in range(last[8].shape[0]):
-        largest = max(largest, abs(last[7][i] * last[8][i]))
-    return largest < EXACT * last[3]
-
-
 @compiled
 def _descended(model, kit, edges, start, combo, last, residual):
     """Go on as `close` does, from a period that has been run.
@@ -230,7 +221,7 @@ def _descended(model, kit, edges, start, combo, last, residual):
     sizes = Sizes(mine.n, mine.nz, mine.gated, mine.natural, 0, mine.trips, mine.meters, mine.laws)
     plain = Kit(kit.tables, sizes, kit.tick, kit.record, kit.stats, kit.mark, kit.room)
     for _ in range(MOST):
-        if last[0] != OK or not last[6] or last[5] < residual or (last[5] < FINE and _exact(last)):
+        if last[0] != OK or not last[6] or last[5] < residual:
             break
         trial, chord = start.copy(), last[5] < near
         for i in range(last[7].shape[0]):
@@ -240,7 +231,10 @@ def _descended(model, kit, edges, start, combo, last, residual):
             return (*found, start, combo)
         better = found[0] == OK and found[5] < (GAINED if chord else 0.9) * last[5]
         if better or (chord and found[0] == OK and found[5] < residual):
+            done = last[5] < LAST and not chord
             start, combo, last = trial, last[1], found
+            if done:
+                break
         elif chord and last[5] >= FINE:
             near = 0.0
             last = shoot(model, kit, edges, start, combo, np.nan)

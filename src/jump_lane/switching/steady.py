@@ -170,9 +170,11 @@ class _Shooting:
         best_yet = point
         for iteration in range(MAX_STEPS):
             best_yet = min(best_yet, point, key=lambda p: p.size)
-            if point.size < RESIDUAL or self.exact(point):
+            if point.size < RESIDUAL:
                 return point, iteration
-            best = self._line_search(point)
+            best, whole = self._line_search(point)
+            if best is not None and whole and point.size < shooting.LAST:
+                return best, iteration + 1
             if best is None:
                 if point.size < ACCEPTED:
                     return point, iteration
@@ -181,17 +183,6 @@ class _Shooting:
                 return best_yet, iteration
             point = best
         return best_yet, MAX_STEPS
-
-    def exact(self, point: _Trial) -> bool:
-        """Tell whether another step would change nothing that matters, so that rounding is all that does not close."""
-        shot = point.shot
-        if shot.step is None or not point.size < ACCEPTED:
-            return False
-        states = float(np.abs(shot.step[: len(self.unknown)] * shot.weights).max(initial=0.0))
-        turn = 0.0
-        if self.regulation is not None:
-            turn = abs(float(shot.step[-1])) / (self.regulation.highest - self.regulation.lowest)
-        return states < shooting.EXACT * shot.scale and turn < shooting.EXACT
 
     def descended(self, point: _Trial) -> _Trial:
         """Go on by whole steps at a fixed control as long as each closes better."""
@@ -206,16 +197,17 @@ class _Shooting:
         found = _Trial(z, combo, point.control, shot)
         return found if found.size < point.size else point
 
-    def _line_search(self, point: _Trial) -> _Trial | None:
+    def _line_search(self, point: _Trial) -> tuple[_Trial | None, bool]:
+        """Return an evaluation that closes better, if there is one, and whether it lies a whole step ahead."""
         step = self.direction(point)
         fraction = 1.0
         for _ in range(1 if point.size < ACCEPTED else 12):
             z, control = self.move(point, step, fraction)
             trial = self._try(z, point.shot.run.combo, control)
             if trial is not None and trial.size < point.size * (1.0 - 0.1 * fraction):
-                return trial
+                return trial, fraction == 1.0
             fraction *= 0.5
-        return None
+        return None, False
 
     def _try(self, z: Array, combo: int, control: float) -> _Trial | None:
         """Return an evaluation, or None where a step too far leads to no result."""
