@@ -63,7 +63,8 @@ def give_angles(sheet: Sheet, spec: Spec, page: Page) -> None:
         return
     a, v = spec.angles, spec.voltage
     if a.regulated_by == "inner" and (a.outer is None or a.modulation in OWN):
-        expected = "angles.outer beside it" if a.outer is None else "a modulation with angles of its own"
+        own = f"modulation = extended, dual or triple instead of {a.modulation}, which finds the inner angles itself"
+        expected = own if a.modulation in OWN else "angles.outer beside it"
         raise InputError(f"angles.regulated_by: read inner; expected {expected}, as the inner angle holds the output")
     nominal = v.nominal if v.nominal is not None else math.sqrt(v.min * v.max)
     sheet.give("V_nom", nominal, "V", "input voltage that the turns ratio is made for", key="input.voltage.nominal")
