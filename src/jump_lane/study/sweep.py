@@ -261,13 +261,14 @@ def _placed(
     for share, members in groups.items():
         loads = tuple(dict.fromkeys(float(values.get(LOAD, at.loads[0])) for _, values in members))
         found = spec if isinstance(spec, str) else _grid(sweep.design, share, loads, spec)
+        rows_of, columns_of = ({v: k for k, v in enumerate(each)} for each in (share, loads))
         for index, values in members:
             place = Row(index, tuple(values.values()))
             if isinstance(found, str):
                 yield Row(index, place.axes, failure=found)
                 continue
-            i = share.index(float(values.get(INPUT, at.inputs[0])))
-            j = loads.index(float(values.get(LOAD, at.loads[0])))
+            i = rows_of[float(values.get(INPUT, at.inputs[0]))]
+            j = columns_of[float(values.get(LOAD, at.loads[0]))]
             control = values.get(symbol, sweep.control)
             yield Spot(place, found, (i, j), None if control is None else float(control))
 
