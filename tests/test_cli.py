@@ -347,6 +347,7 @@ class Demo(CommandCase):
             },
         )
         self.assertIn("all that is asked holds", (self.folder / "out" / "verdicts.txt").read_text())
+        self.assertIn("out/instrument-rail.toml", (self.folder / "out" / "loop.txt").read_text())
         self.assertIn("exists", self.run_command("demo", "out", status=2).stderr)
 
 
