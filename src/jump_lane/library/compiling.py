@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 _TOLD: list[Callable[[str], None]] = []
 
-COMPILING = "compiling the simulator, once for this installation (about a minute) …"
+COMPILING = "compiling the simulator, once for this installation (two to three minutes) …"
 """What is said before."""
 
 
