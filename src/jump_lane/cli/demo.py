@@ -106,7 +106,7 @@ def demo(
             ("derivation.txt", derivation), ("verdicts.txt", verdicts), ("losses.txt", lost), ("loop.txt", looped),
             ("supply.txt", surrounded),
         ):  # fmt: skip
-            write_whole(outputs[name], text.replace(made.name, folder.name))
+            write_whole(outputs[name], text.replace(str(made), str(folder)))
     print(verdicts)
     for name, what in (
         (FILE, "the converter file: what is asked, and the chosen parts"),

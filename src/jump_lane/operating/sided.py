@@ -111,13 +111,9 @@ def _bursts(step: Step, page: Page, point: Point) -> str:
     While a burst lasts the output capacitor holds the output: the current that is handed over is that into a source of its
     voltage.
     """
-    held = replace(point, kinds=("stiff",))
-    whole = page.at(held)
-    elements = tuple(e for e in whole.elements if e.name != "C_o")
+    held = replace(into_source(page, point), control=step.state.control)
     try:
-        state = steady_state(
-            replace(whole, elements=elements, control=step.state.control), None, step.state.states
-        )
+        state = steady_state(held, None, step.state.states)
     except ConvergenceError:
         return ""
     current = record(state).measures("load.i").average
@@ -126,6 +122,12 @@ def _bursts(step: Step, page: Page, point: Point) -> str:
     return (
         f", on for {show_percent(point['I_o'] / current)} of the time with {show(current, 'A')} while it is"
     )
+
+
+def into_source(page: Page, point: Point) -> Circuit:
+    """Return the circuit at an operating point whose first output a source of its voltage holds, in place of load and C_o."""
+    circuit = page.at(replace(point, kinds=("stiff", *point.kinds[1:])))
+    return replace(circuit, elements=tuple(e for e in circuit.elements if e.name != "C_o"))
 
 
 def _below(peak: Step, beyond: Step, regulation: Regulation, side: Side) -> str:

@@ -136,8 +136,10 @@ def run(work: AngleWork, processes: int = 1) -> Iterator[Spot]:
 
 
 def _spots(work: AngleWork, some: Sequence[tuple[int, tuple[float, float]]]) -> Iterator[Spot]:
-    point = _stiff(work.design)
-    elements = tuple(e for e in work.design.page.circuit(point) if e.name != "C_o")
+    from jump_lane.operating.sided import into_source
+
+    point = work.design.point(0, 0)
+    elements = into_source(work.design.page, point).elements
     known: Engine | None = None
     xs, ys = (np.array([at[k] for _, at in some]) for k in (0, 1))
     every = {**point.values, **work.fixed, work.across: xs, work.up: ys}
@@ -153,11 +155,6 @@ def _spots(work: AngleWork, some: Sequence[tuple[int, tuple[float, float]]]) -> 
             yield replace(spot, index=index, at=at)
         except NoResultError as error:
             yield Spot(index, at, failure=str(error))
-
-
-def _stiff(design: Design) -> Point:
-    """Return an operating point whose output is held at its voltage by a source."""
-    return replace(design.point(0, 0), kinds=("stiff",))
 
 
 def _state(

@@ -53,19 +53,14 @@ class Integrals(Sampled):
             out[at] += moment
         return out
 
-    @cached_property
-    def _weighted(self) -> tuple[Array, Array]:
-        """Rows times moments, and the same with all magnitudes, (c, s, n+1)."""
-        return self._stacked @ self._totals, np.abs(self._stacked) @ np.abs(self._totals)
-
     def _mean(self, first: slice, second: slice, floor: float = 0.0) -> Array:
         """Return averages over the period of products of signals, pair by pair.
 
         Digits count down to ``floor`` of the largest average.
         """
-        weighted, largest = self._weighted
-        out: Array = np.einsum("csw,csw->s", weighted[:, first], self._stacked[:, second])
-        doubt = np.einsum("csw,csw->s", largest[:, first], np.abs(self._stacked[:, second]))
+        a, b = self._stacked[:, first], self._stacked[:, second]
+        out: Array = np.einsum("csw,csw->s", a @ self._totals, b)
+        doubt = np.einsum("csw,csw->s", np.abs(a) @ np.abs(self._totals), np.abs(b))
         lost = np.flatnonzero(
             ROUNDING * doubt > DIGITS * np.maximum(np.abs(out), floor * np.abs(out).max(initial=0.0))
         )
@@ -125,12 +120,7 @@ class Integrals(Sampled):
     def mean_product(self, first: str, second: str) -> float:
         """Return the average of the product of two signals over the period."""
         i, j = self.index(first), self.index(second)
-        a, b = self._stacked[:, i], self._stacked[:, j]
-        found = float(np.einsum("cw,cwx,cx->", a, self._totals, b))
-        doubt = float(np.einsum("cw,cwx,cx->", np.abs(a), np.abs(self._totals), np.abs(b)))
-        if ROUNDING * doubt > DIGITS * abs(found):
-            return float(self._mean(slice(i, i + 1), slice(j, j + 1))[0])
-        return found / self.period
+        return float(self._mean(slice(i, i + 1), slice(j, j + 1))[0])
 
     @cached_property
     def branch_powers(self) -> Array:

@@ -239,7 +239,7 @@ class _Shooting:
         here = self._try(z, 0, control)
         if here is not None and here.size < NEARBY:
             return here
-        later = self.wait(here, 2) if here is not None else None
+        later = self.wait(here, shooting.PLAIN) if here is not None else None
         found = min((p for p in (here, later) if p is not None), key=lambda p: p.size, default=None)
         if found is None:
             return self.evaluate(z, 0, control)
