@@ -194,7 +194,6 @@ class Engine:
         mark = self.mark(z, combo, edges, tangents)
         mark.place[stepping.EVERY] = every
         combo = self._run(mark, edges, tangents)
-        self.statistics.periods += 1
         return Run(mark.state, combo, mark.tangent, *mark.place[[stepping.USED, stepping.TICK]].tolist())
 
     def _run(self, mark: stepping.Mark, edges: Schedule, tangents: bool) -> int:
@@ -270,7 +269,6 @@ class Engine:
     def _shot(self, kit: Kit, found: Sequence[Any], control: float) -> Shot:
         _, at, missing, scale, off, size, sound, step, weights = found
         self._count(kit)
-        self.statistics.periods += 1
         used, length = kit.mark.place[[stepping.USED, stepping.TICK]].tolist()
         run = Run(kit.mark.state, int(at), kit.mark.tangent, used, length)
         return Shot(run, missing, off, scale, size, step if sound else None, weights)
@@ -326,7 +324,6 @@ class Engine:
             )
             ends.append(z)
             tangents.append(mark.tangent)
-        self.statistics.periods += 1
         return Pieces(np.array(ends), np.array(tangents), combo, used, int(mark.place[stepping.TICK]))
 
     def trace(self, run: Run | Pieces) -> Trace:
@@ -390,7 +387,6 @@ class Engine:
                 self.tables, self._sizes[False], self.tick, self.record, stats, mark, self._rooms[False]
             )
             status, combo, count = shooting.run_periods(self._model, kit, edges, courses, done)
-            self.statistics.periods += count - done
             self.statistics.products += int(stats[0])
             done = count
             if status != commutation.OK:

@@ -82,7 +82,6 @@ class Pieces:
 class Statistics:
     """What the simulator did, for the curious and for benchmarks."""
 
-    periods: int = 0
     products: int = 0
     jumps: int = 0
 
