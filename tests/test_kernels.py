@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from jump_lane.switching import nodal, propagators, series
+from jump_lane.switching import moments, nodal, propagators, series
 from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.tables import RESOLVED
 
@@ -71,7 +71,7 @@ class Propagators(unittest.TestCase):
         for n in (1, 2, 5):
             rate, z = stable(self.rng, n, 2.0), self.rng.normal(size=n)
             out = np.empty((n, n))
-            propagators.moments(rate, z, 0.7, out)
+            moments.moments(rate, z, 0.7, out)
             values, vectors = np.linalg.eig(rate)
             part = np.linalg.inv(vectors) @ z
             nodes, weights = np.polynomial.legendre.leggauss(60)
@@ -86,7 +86,7 @@ class Propagators(unittest.TestCase):
         """A slow state beside one that is 1e11 times faster: its integral is good to rounding."""
         rate, z = np.array([[-1.0, 0.0], [0.0, -1e11]]), np.array([1.0, 1.0])
         out = np.empty((2, 2))
-        propagators.moments(rate, z, 1e-4, out)
+        moments.moments(rate, z, 1e-4, out)
         self.assertAlmostEqual(out[0, 0] / (-np.expm1(-2e-4) / 2.0), 1.0, delta=1e-13)
         self.assertAlmostEqual(out[1, 1] * 2e11, 1.0, delta=1e-12)
 
@@ -213,7 +213,7 @@ class Interpreted(unittest.TestCase):
         rate, z = stable(self.rng, 3, 2.0), self.rng.normal(size=3)
         for function, result in (
             (propagators.ladder, lambda f: self.filled(f, rate, 1e-3, shape=(6, 3, 3))),
-            (propagators.moments, lambda f: self.filled(f, rate, z, 0.3, shape=(3, 3))),
+            (moments.moments, lambda f: self.filled(f, rate, z, 0.3, shape=(3, 3))),
         ):
             with self.subTest(function.py_func.__name__):
                 np.testing.assert_allclose(result(function), result(function.py_func), rtol=1e-12, atol=1e-14)

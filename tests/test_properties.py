@@ -12,7 +12,7 @@ from jump_lane.equations.formula import Formula
 from jump_lane.errors import InputError
 from jump_lane.quantities import INDUCTANCE, VOLTAGE, brief, parse, show
 from jump_lane.quantities.preferred import SERIES, closest, decade, next_higher, next_lower
-from jump_lane.switching import propagators
+from jump_lane.switching import moments, propagators
 from jump_lane.switching.clock import PERIOD, schedule
 from jump_lane.switching.record import record
 from jump_lane.switching.settling import settle
@@ -148,7 +148,7 @@ class Simulator(unittest.TestCase):
         whole, first, second = (np.empty((3, 3)) for _ in range(3))
         d, work = np.empty((3, 3)), np.empty((3, 3))
         propagators.increment(rate, 4e-6, d, work)
-        propagators.moments(rate, z, 1e-5, whole)
-        propagators.moments(rate, z, 4e-6, first)
-        propagators.moments(rate, z + d @ z, 6e-6, second)
+        moments.moments(rate, z, 1e-5, whole)
+        moments.moments(rate, z, 4e-6, first)
+        moments.moments(rate, z + d @ z, 6e-6, second)
         np.testing.assert_allclose(whole, first + second, rtol=1e-10, atol=1e-18)

@@ -22,7 +22,7 @@ from jump_lane.circuit.elements import (
 )
 from jump_lane.circuit.gates import Instant, complement, on
 from jump_lane.errors import ConvergenceError, InputError, NoResultError
-from jump_lane.switching import propagators
+from jump_lane.switching import moments, propagators
 from jump_lane.switching.balance import balance
 from jump_lane.switching.clock import PERIOD, schedule
 from jump_lane.switching.record import record
@@ -115,7 +115,7 @@ class ClosedForms(unittest.TestCase):
     def test_moments_of_a_ramp(self) -> None:
         rate = np.array([[0.0, 2.0], [0.0, 0.0]])
         out = np.empty((2, 2))
-        propagators.moments(rate, np.array([1.0, 1.0]), 3.0, out)
+        moments.moments(rate, np.array([1.0, 1.0]), 3.0, out)
         np.testing.assert_allclose(out, [[3 + 18 + 36, 12.0], [12.0, 3.0]], rtol=1e-12)
 
 

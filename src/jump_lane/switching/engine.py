@@ -413,9 +413,9 @@ class Engine:
 
     def part(self, first: int, last: int, end: int) -> Trace:
         """Return some of the recorded stretches of the latest period, the last of them up to a tick."""
-        where = self.record.where[first:last].copy()
+        where = self.record.where[first:last].T.copy()
         state, rest = self.record.state[first:last].copy(), self.record.rest[first:last].copy()
-        return Trace(where[:, 0], where[:, 1], state, rest, end, where[:, 2])
+        return Trace(where[0], where[1], state, rest, end, where[2])
 
     def _remedy(self, status: int, combo: int) -> None:
         """Do what a run that stopped early asks for, or say why it cannot be done."""

@@ -8,7 +8,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.switching import measuring, propagators
+from jump_lane.switching import measuring
+from jump_lane.switching.moments import Moments, integrate, products
 from jump_lane.switching.network import Array
 from jump_lane.switching.sampling import Sampled
 
@@ -23,51 +24,25 @@ class Integrals(Sampled):
     """What is integrated over one recorded period."""
 
     @cached_property
-    def _moments(self) -> Array:
-        """∫z zᵀdt over every stretch, (k, n+1, n+1)."""
-        width, trace = self.width, self.trace
-        which = np.searchsorted(self._order, trace.configurations)
-        rates = np.ascontiguousarray(self.engine.tables.rate[self._order, :width, :width])
-        starts = np.ascontiguousarray(self._origins[:, :width])
-        out = np.empty((len(which), width, width))
-        propagators.moments_of_all(rates, which, starts, trace.durations * self.engine.tick, out)
-        return out
+    def _moments(self) -> Moments:
+        branches = len(self.network.branches)
+        found: Moments = integrate(
+            self.engine.tables.rate, self._seen, self.trace.durations, self.engine.tick, branches
+        )
+        return found
 
-    @cached_property
-    def _order(self) -> list[int]:
-        """Return the configurations met, ascending, in the order of `_stacked`."""
-        return list(self._rows)
-
-    @cached_property
-    def _stacked(self) -> Array:
-        """Every signal as a row in every configuration, (c, s, n+1)."""
-        return np.array([self._rows[c] for c in self._order])
-
-    @cached_property
-    def _totals(self) -> Array:
-        """For every configuration ∫z zᵀdt over all its stretches, (c, n+1, n+1)."""
-        out = np.zeros((len(self._order), self.width, self.width))
-        for at, moment in zip(
-            np.searchsorted(self._order, self.trace.configurations), self._moments, strict=True
-        ):
-            out[at] += moment
-        return out
-
-    def _mean(self, first: slice, second: slice, floor: float = 0.0) -> Array:
-        """Return averages over the period of products of signals, pair by pair.
+    def _mean(self, found: Array, turned: Array, first: int, second: int, floor: float = 0.0) -> Array:
+        """Return averages over the period of products of signals, pair by pair, from their integrals and the magnitudes in
+        these; `first` and `second` are the rows from which the pairs are taken.
 
         Digits count down to ``floor`` of the largest average.
         """
-        a, b = self._stacked[:, first], self._stacked[:, second]
-        out: Array = np.einsum("csw,csw->s", a @ self._totals, b)
-        doubt = np.einsum("csw,csw->s", np.abs(a) @ np.abs(self._totals), np.abs(b))
-        lost = np.flatnonzero(
-            ROUNDING * doubt > DIGITS * np.maximum(np.abs(out), floor * np.abs(out).max(initial=0.0))
-        )
+        out, least = found.copy(), floor * np.abs(found).max(initial=0.0)
+        lost = np.flatnonzero(ROUNDING * turned > DIGITS * np.maximum(np.abs(out), least))
         if len(lost):
             out[lost] = self._quadrature(
-                {c: r[first][lost] for c, r in self._rows.items()},
-                {c: r[second][lost] for c, r in self._rows.items()},
+                {c: r[first + lost] for c, r in self._rows.items()},
+                {c: r[second + lost] for c, r in self._rows.items()},
             )
         return out / self.period
 
@@ -98,35 +73,30 @@ class Integrals(Sampled):
     @cached_property
     def averages(self) -> Array:
         """The averages of all signals, in the order of `names`, (s,)."""
-        total: Array = np.einsum("csw,cw->s", self._stacked, self._totals[:, :, -1])
-        return total / self.period
+        return self._moments.sums / self.period
 
     def average_doubts(self, signals: NDArray[np.int64]) -> Array:
         """Return by how much rounding may falsify the averages of signals: stiff rows add up terms far above their sum."""
-        rows = np.abs(self._stacked[:, signals])
-        sums: Array = np.einsum("csw,cw->s", rows, np.abs(self._totals[:, :, -1]))
-        return ROUNDING * sums / self.period
-
-    @cached_property
-    def _squares(self) -> Array:
-        return self._mean(slice(None), slice(None))
+        return ROUNDING * self._moments.turned[signals] / self.period
 
     @cached_property
     def rms(self) -> Array:
         """Return the rms values of all signals, in the order of `names`, (s,): voltages of all branches come first, then
         their currents."""
-        return np.sqrt(np.maximum(self._squares, 0.0))
+        found = self._mean(self._moments.squares, self._moments.turned_squares, 0, 0)
+        return np.sqrt(np.maximum(found, 0.0))
 
     def mean_product(self, first: str, second: str) -> float:
         """Return the average of the product of two signals over the period."""
         i, j = self.index(first), self.index(second)
-        return float(self._mean(slice(i, i + 1), slice(j, j + 1))[0])
+        found, turned = products(self._seen.rows, self._moments.totals, i, j, 1)
+        return float(self._mean(found, turned, i, j)[0])
 
     @cached_property
     def branch_powers(self) -> Array:
         """The average powers that the branches take [W], (b,)."""
-        count = len(self.network.branches)
-        return self._mean(slice(count), slice(count, 2 * count), 0.01)
+        found = self._moments
+        return self._mean(found.powers, found.turned_powers, 0, len(self.network.branches), 0.01)
 
     @cached_property
     def powers(self) -> dict[str, float]:

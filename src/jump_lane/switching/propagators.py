@@ -1,4 +1,4 @@
-"""Compiled matrix work: propagators on a ladder of step lengths, and exact integrals of products.
+"""Compiled matrix work: propagators on a ladder of step lengths.
 
 Scalar loops over small dense matrices, compiled once by numba and cached.
 
@@ -27,7 +27,7 @@ def _kept() -> bool:
     kept by is its own file alone.
     """
     try:
-        folder = Path(str(njit(cache=True)(_halvings_of).stats.cache_path))
+        folder = Path(str(njit(cache=True)(_itself).stats.cache_path))
     except RuntimeError:
         return False
     sources = sorted(Path(__file__).parent.glob("*.py"))
@@ -42,7 +42,7 @@ def _kept() -> bool:
     return True
 
 
-def _halvings_of(x):
+def _itself(x):
     return x
 
 
@@ -66,7 +66,7 @@ inlined: Any = _njit(**_OPTIONS, inline="always")
 
 
 @light
-def _multiply(a, b, out):
+def multiply(a, b, out):
     """out = a·b for small square matrices."""
     n = a.shape[0]
     for i in range(n):
@@ -80,7 +80,7 @@ def _multiply(a, b, out):
 
 
 @light
-def _halvings(rate, h):
+def halvings(rate, h):
     """How often h has to be halved until a short Taylor series of exp(rate·h) is exact to rounding."""
     norm = 0.0
     for i in range(rate.shape[0]):
@@ -99,17 +99,17 @@ def _halvings(rate, h):
 def increment(rate, h, d, work):
     """d = exp(rate·h) − 1, by a Taylor series at a small step and doubling d ← 2d + d²."""
     n = rate.shape[0]
-    halvings = _halvings(rate, h)
-    h /= 2.0**halvings
+    count = halvings(rate, h)
+    h /= 2.0**count
     for i in range(n):
         for j in range(n):
             d[i, j] = rate[i, j] * h / 9.0
     for order in range(8, 0, -1):
-        _multiply(rate, d, work)
+        multiply(rate, d, work)
         for i in range(n):
             for j in range(n):
                 d[i, j] = (work[i, j] + rate[i, j]) * (h / order)
-    for _ in range(halvings):
+    for _ in range(count):
         double(d, work)
 
 
@@ -117,7 +117,7 @@ def increment(rate, h, d, work):
 def double(d, work):
     """Replace d = Φ(h) − 1 by Φ(2h) − 1."""
     n = d.shape[0]
-    _multiply(d, d, work)
+    multiply(d, d, work)
     for i in range(n):
         for j in range(n):
             d[i, j] = 2.0 * d[i, j] + work[i, j]
@@ -153,68 +153,6 @@ def propagate(phi, c, level, z, out):
         if factor != 0.0:
             for i in range(n):
                 out[i] += phi[c, level, j, i] * factor
-
-
-@compiled
-def moments(rate, z0, duration, out):
-    """out = ∫₀^duration z zᵀ dt with z(0) = z0, ż = rate·z; exact up to rounding.
-
-    S(h) by a Taylor series at a small step, then S(2h) = S(h) + Φ(h) S(h) Φ(h)ᵀ, written with Φ − 1: adding 1 would
-    cost the slow states their digits.
-    """
-    n = rate.shape[0]
-    doublings = _halvings(rate, duration)
-    h = duration / 2.0**doublings
-    order = 9
-    term = np.empty((order, n))
-    for i in range(n):
-        term[0, i] = z0[i]
-    for k in range(1, order):
-        for i in range(n):
-            s = 0.0
-            for j in range(n):
-                s += rate[i, j] * term[k - 1, j]
-            term[k, i] = s * h / k
-    weighted = np.empty((order, n))
-    for a in range(order):
-        for i in range(n):
-            s = 0.0
-            for b in range(order):
-                s += term[b, i] / (a + b + 1)
-            weighted[a, i] = s * h
-    for i in range(n):
-        for j in range(n):
-            out[i, j] = 0.0
-        for a in range(order):
-            for j in range(n):
-                out[i, j] += term[a, i] * weighted[a, j]
-    d, turned = np.empty((n, n)), np.empty((n, n))
-    work, half = np.empty((n, n)), np.empty((n, n))
-    increment(rate, h, d, work)
-    for _ in range(doublings):
-        _multiply(d, out, half)
-        for i in range(n):
-            for j in range(n):
-                turned[j, i] = d[i, j]
-        for i in range(n):
-            for j in range(i + 1):
-                work[i, j] = 2.0 * out[i, j] + half[i, j] + half[j, i]
-            for k in range(n):
-                factor = half[i, k]
-                for j in range(i + 1):
-                    work[i, j] += factor * turned[k, j]
-        for i in range(n):
-            for j in range(i + 1):
-                out[i, j] = work[i, j]
-                out[j, i] = work[i, j]
-        double(d, work)
-
-
-@compiled
-def moments_of_all(rates, which, starts, durations, out):
-    """out[k] = ∫z zᵀ over stretch k, which starts at starts[k] and has the rates of rates[which[k]], for every k."""
-    for k in range(which.shape[0]):
-        moments(rates[which[k]], starts[k], durations[k], out[k])
 
 
 @light

@@ -9,12 +9,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import compress
 
 import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching import measuring
-from jump_lane.switching.configuration import conducting
 from jump_lane.switching.integrals import Integrals
 from jump_lane.switching.network import Array
 from jump_lane.switching.steady import SteadyState
@@ -118,10 +118,8 @@ class Recording(Integrals):
         flowing = np.maximum(np.abs(lows), np.abs(highs))
         largest = np.abs(self.within[1][:, branches : 2 * branches]).max(initial=0.0)
         carries = flowing > np.maximum(1e-6 * flowing.max(axis=0), 1e-9 * largest)
-        on = {c: conducting(self.engine.combo(c), self.network) for c in self._rows}
-        said = np.array([on[c] for c in self.trace.configurations.tolist()])
         carries[:, : self.network.gated] = True
-        return np.asarray(carries & said.reshape(carries.shape))
+        return np.asarray(carries & self._seen.on[self._seen.which])
 
     @cached_property
     def valves(self) -> frozenset[str]:
@@ -132,10 +130,11 @@ class Recording(Integrals):
     def stretches(self) -> list[Stretch]:
         """Return the stretches of the period with the valves that conduct in each."""
         out = []
-        for start, span, carries in zip(self.trace.ticks, self.trace.durations, self._carries, strict=True):
-            names = tuple(v.name for v, on in zip(self.network.valves, carries, strict=True) if on)
-            begin = float(start * self.engine.tick)
-            out.append(Stretch(begin, begin + float(span * self.engine.tick), names))
+        valves, tick = [v.name for v in self.network.valves], self.engine.tick
+        starts, spans = self.trace.ticks.tolist(), self.trace.durations.tolist()
+        for start, span, carries in zip(starts, spans, self._carries.tolist(), strict=True):
+            begin = start * tick
+            out.append(Stretch(begin, begin + span * tick, tuple(compress(valves, carries))))
         return out
 
     def ends(self, stretch: int, name: str) -> tuple[float, float]:
@@ -191,7 +190,7 @@ class Recording(Integrals):
         length = float(self.trace.durations[stretch] * self.engine.tick)
         if length == 0.0:
             return self.ends(stretch, name)[0]
-        return float(row @ self._moments[stretch][:, -1]) / length
+        return float(row @ self._moments.each[stretch][:, -1]) / length
 
     def fraction(self, *valves: str, every: bool = False) -> float:
         """Return the part of the period in which any (or every one) of `valves` conducts."""

@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.errors import InputError, nearest
-from jump_lane.switching import measuring, propagators
+from jump_lane.switching import propagators
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
 from jump_lane.switching.runs import Trace
+from jump_lane.switching.survey import Survey, extremes, survey
 from jump_lane.switching.waveforms import Waveforms
-
-FAINT = 1e-9
-"""Signals are shown down to this part of the largest voltage or current."""
 
 
 class Sampled:
@@ -27,8 +26,6 @@ class Sampled:
         self.network = engine.network
         self.period = trace.length * engine.tick
         self.width = engine.n + 1
-        used = np.unique(trace.configurations)
-        self._rows = {int(c): engine.signals(int(c)) for c in used}
         self._samples: dict[int, tuple[Array, list[Array]]] = {}
 
     # --- signals -----------------------------------------------------------------------------------------
@@ -55,11 +52,22 @@ class Sampled:
         return self._index[name]
 
     @cached_property
+    def _seen(self) -> Survey:
+        trace = self.trace
+        return survey(  # type: ignore[no-any-return]
+            self.network.stamp, self.engine.tables, (trace.configurations, trace.states), np.append(trace.rests, 0.0),
+            trace.durations, self.engine.tick,
+        )  # fmt: skip
+
+    @property
     def _origins(self) -> Array:
         """The states at the ticks on which the stretches start (their events may lie within the ticks before), (k, nz)."""
-        states, rests = self.trace.states, self.trace.rests
-        whole = np.einsum("kj,kji->ki", states, self.engine.tables.phi[self.trace.configurations, 0])
-        return np.asarray(np.where(rests[:, None] == 0.0, states, states + rests[:, None] * (whole - states)))
+        return self._seen.origins
+
+    @cached_property
+    def _rows(self) -> dict[int, Array]:
+        """Every signal as a row over [y; 1] in every configuration that was met, (s, n+1)."""
+        return dict(zip(self._seen.order.tolist(), self._seen.rows, strict=True))
 
     @cached_property
     def _turned_on(self) -> list[int]:
@@ -70,38 +78,11 @@ class Sampled:
     @cached_property
     def grids(self) -> list[tuple[NDArray[np.int64], Array]]:
         """For every stretch instants from its start [ticks], both ends included, that show every signal; states there."""
-        branches = len(self.network.branches)
-        watched = {c: self._watched(c, 2 * branches) for c in self._rows}
-        starts = np.array(
-            [
-                self._rows[int(c)][: 2 * branches] @ z[: self.width]
-                for c, z in zip(self.trace.configurations, self.trace.states, strict=True)
-            ]
-        )
-        lows, highs = starts.min(axis=0), starts.max(axis=0)
-        for kind in (slice(branches), slice(branches, None)):
-            highs[kind] += FAINT * np.abs(starts[:, kind]).max(initial=1e-150)
-        room, out = 256, []
-        rests = np.append(self.trace.rests, 0.0)
-        for k, (c, z, span) in enumerate(
-            zip(self.trace.configurations, self.trace.states, self.trace.durations, strict=True)
-        ):
-            used = -1
-            while used < 0:
-                ticks, states = np.empty(room, dtype=np.int64), np.empty((room, self.engine.nz))
-                first = int(self.engine.tables.info[c, 1])
-                used = measuring.walk(
-                    self.engine.tables.phi, c, z, rests[k : k + 2], span, first, self.engine.tick,
-                    watched[int(c)], lows, highs, ticks, states,
-                )  # fmt: skip
-                room = room if used >= 0 else 4 * room
-            out.append((ticks[:used].copy(), states[:used].copy()))
-        return out
+        return [(self._seen.ticks[part], self._seen.states[part]) for part in self._parts]
 
-    def _watched(self, c: int, count: int) -> Array:
-        rows, rate = self._rows[c][:count], self.engine.rate(c)
-        slopes = rows @ rate
-        return np.ascontiguousarray(np.vstack([rows, slopes, slopes @ rate]).T)
+    @cached_property
+    def _parts(self) -> list[slice]:
+        return [slice(a, b) for a, b in pairwise(self._seen.first.tolist())]
 
     def _states(self, c: int, z: Array, ticks: NDArray[np.int64]) -> Array:
         out = np.empty((len(ticks), self.engine.nz))
@@ -111,44 +92,16 @@ class Sampled:
     @cached_property
     def _values(self) -> list[Array]:
         """For every stretch the signals at the instants of its grid, (instants, signals)."""
-        return [
-            np.ascontiguousarray(states[:, : self.width] @ self._rows[int(c)].T)
-            for (_, states), c in zip(self.grids, self.trace.configurations, strict=True)
-        ]
+        return [self._seen.values[part] for part in self._parts]
 
-    @cached_property
+    @property
     def within(self) -> tuple[Array, Array]:
         """Return least and largest values of all signals in every stretch, good to 1e-4, (stretches, signals)."""
-        shape = (len(self.grids), len(self.names))
-        lows, highs = np.empty(shape), np.empty(shape)
-        for k, (ticks, _) in enumerate(self.grids):
-            measuring.estimate(ticks, self._values[k], 1.0, highs[k])
-            measuring.estimate(ticks, self._values[k], -1.0, lows[k])
-        return -lows, highs
+        return self._seen.lows, self._seen.highs
 
     @cached_property
-    def _extremes(self) -> tuple[Array, Array]:
-        lows, highs = self.within
-        near = measuring.NEAR * (highs.max(axis=0) - lows.min(axis=0))
-        out = []
-        for sign, estimates in ((-1.0, -lows), (1.0, highs)):
-            best = np.full(len(self.names), -np.inf)
-            wanted = estimates.max(axis=0) - near
-            for k, (ticks, states) in enumerate(self.grids):
-                c = int(self.trace.configurations[k])
-                measuring.refine(
-                    self.engine.tables.phi,
-                    c,
-                    ticks,
-                    states,
-                    self._values[k],
-                    self._rows[c],
-                    sign,
-                    wanted,
-                    best,
-                )
-            out.append(sign * best)
-        return out[0], out[1]
+    def _extremes(self) -> Array:
+        return np.asarray(extremes(self.engine.tables.phi, self._seen))
 
     def waveforms(self, names: tuple[str, ...], per_period: int = 400) -> Waveforms:
         """Return samples of some signals over one period, both sides of every jump included."""
