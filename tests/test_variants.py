@@ -4,13 +4,16 @@ import random
 import unittest
 
 from jump_lane.circuit.file import load
-from jump_lane.switching.balance import require
+from jump_lane.switching.balance import jumps, require
 from jump_lane.switching.record import record
 from jump_lane.switching.steady import steady_state
 from tests.common import REFERENCE
 from tests.variants import Laws, varied, with_parasitics
 
-PLAIN, PARASITIC = 168, 56
+PLAIN, PARASITIC = 1000, 100
+
+CUT = ("src_hb_dcm", "full_bridge_hard")
+"""Circuits without body diodes, whose gates cut short may cut a current off; that is told."""
 
 
 class Variants(unittest.TestCase):
@@ -24,7 +27,9 @@ class Variants(unittest.TestCase):
                 circuit = with_parasitics(circuit, rng)
             with self.subTest(case=path.stem, number=k):
                 found = record(steady_state(circuit))
-                self.assertFalse(require(found).impulses)
+                if require(found).impulses:
+                    cut = list(jumps(found))
+                    self.assertTrue(cut and all(path.stem in CUT and "nothing takes" in c for c in cut), cut)
                 laws = Laws(found)
                 self.assertEqual(laws.violations() + laws.lower_peaks(), [])
 

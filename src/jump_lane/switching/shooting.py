@@ -34,7 +34,7 @@ CHORD, GAINED, FINE = 2e-4, 0.05, 1e-12
 or to the third, where rounding may stop it."""
 
 LAST = 3e-8
-"""A step with the tangents of a period that closes to this leaves rounding alone."""
+"""A step with the tangents of a period that closes to this leaves rounding alone, if what it leads to is that small."""
 
 PLAIN = 2
 """Periods that a circuit runs on from a guess that is not close: what charges fast has found its place then."""
@@ -231,7 +231,7 @@ def _descended(model, kit, edges, start, combo, last, residual):
             return (*found, start, combo)
         better = found[0] == OK and found[5] < (GAINED if chord else 0.9) * last[5]
         if better or (chord and found[0] == OK and found[5] < residual):
-            done = last[5] < LAST and not chord
+            done = last[5] < LAST and found[5] < FINE and not chord
             start, combo, last = trial, last[1], found
             if done:
                 break

@@ -25,7 +25,7 @@ from jump_lane.switching.series import ROOM
 from jump_lane.switching.tables import find
 from jump_lane.switching.watching import Course, watch_stretch
 
-MAX_EVENTS = 2000
+MAX_EVENTS = 8000
 
 
 class Record(NamedTuple):

@@ -34,7 +34,8 @@ class Survey(NamedTuple):
     rows
         Every signal as a row over [y; 1] in every configuration, (c, s, n+1).
     origins
-        States at the ticks on which the stretches start; their events may lie within the ticks before, (k, nz).
+        States at the ticks on which the stretches start, (k, nz); their events may lie within the ticks before, and the next
+        ones too: then it is the state at the end.
     first
         Where the instants of each stretch begin, and the end of the last, (k+1,).
     ticks, states, values
@@ -117,13 +118,15 @@ def _starting(rows, which, states, branches):
 
 
 @compiled
-def _origins(phi, configurations, states, rests):
+def _origins(phi, configurations, states, rests, durations):
+    """Return the states at the ticks on which stretches start, or where one ends before that."""
     out, whole = states.copy(), np.empty(states.shape[1])
     for k in range(states.shape[0]):
-        if rests[k] != 0.0:
+        part = rests[k] if durations[k] > 0 else max(rests[k] - rests[k + 1], 0.0)
+        if part != 0.0:
             propagate(phi, configurations[k], 0, states[k], whole)
             for i in range(states.shape[1]):
-                out[k, i] += rests[k] * (whole[i] - states[k, i])
+                out[k, i] += part * (whole[i] - states[k, i])
     return out
 
 
@@ -176,7 +179,7 @@ def survey(stamp, tables, trace, rests, durations, tick):
         estimate(ticks[a:b], values[a:b], -1.0, lows[k])
         for m in range(signals):
             lows[k, m] = -lows[k, m]
-    origins = _origins(tables.phi, configurations, starts, rests)
+    origins = _origins(tables.phi, configurations, starts, rests, durations)
     on = _conducting(stamp, tables.info, order)
     return Survey(
         order, which, on, rows, origins, first, ticks[:used].copy(), states[:used].copy(), values, lows, highs
