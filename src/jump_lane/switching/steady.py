@@ -105,6 +105,13 @@ class _Trial:
         return self.shot.size
 
 
+STUCK, LEAP = 0.9, 4
+"""A circuit that after some periods closes no better than this part drifts or alternates; so many times as far it is
+taken then."""
+
+IDLE = 20
+"""Steps in a row that lead to nothing better before the search ends."""
+
 NEARBY = 0.1
 """A guess that closes to this part of the largest state is taken as it is."""
 
@@ -167,19 +174,20 @@ class _Shooting:
             point = self.descended(point)
             if point.size < ACCEPTED:
                 return point, 1
-        best_yet = point
+        best_yet, idle = point, 0
         for iteration in range(MAX_STEPS):
+            idle = 0 if point.size < STUCK * best_yet.size else idle + 1
             best_yet = min(best_yet, point, key=lambda p: p.size)
             if point.size < RESIDUAL:
                 return point, iteration
             best, whole = self._line_search(point)
-            if best is not None and whole and point.size < shooting.LAST:
+            if best is not None and whole and point.size < shooting.LAST and best.size < shooting.FINE:
                 return best, iteration + 1
             if best is None:
                 if point.size < ACCEPTED:
                     return point, iteration
                 best = self.wait(point, 2 + 4 * iteration)
-            if best is None:
+            if best is None or idle > IDLE:
                 return best_yet, iteration
             point = best
         return best_yet, MAX_STEPS
@@ -217,12 +225,23 @@ class _Shooting:
             return None
 
     def wait(self, point: _Trial, periods: int) -> _Trial | None:
-        """Let the circuit run on by itself where Newton's method is stuck; None if it runs away."""
+        """Let the circuit run on by itself where Newton's method is stuck; None if it runs away.
+
+        Where it drifts at one speed, it is taken so much further at once; where it alternates, what is looked for lies in
+        the middle.
+        """
         try:
             ends, combo = self.engine.settle(point.z, point.combo, point.control, periods)
-            return self.evaluate(ends[-1], combo, point.control)
+            later = self.evaluate(ends[-1], combo, point.control)
         except ConvergenceError:
             return None
+        if later.size < STUCK * point.size:
+            return later
+        ahead = self._try(ends[-1] + LEAP * periods * (ends[-1] - ends[-2]), combo, point.control)
+        if ahead is not None and ahead.size < later.size / STUCK:
+            return ahead
+        between = self._try(ends[-2:].mean(axis=0), combo, point.control)
+        return between if between is not None and between.size < later.size else later
 
     def closed(self, z: Array, control: float) -> _Trial | None:
         """Return the state at a fixed control, found in one go from a guess; None if that does not find it."""
