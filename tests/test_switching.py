@@ -8,11 +8,13 @@ from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import (
     BodyDiode,
     Capacitor,
+    CoupledInductors,
     CurrentSource,
     Diode,
     Element,
     IdealTransformer,
     Inductor,
+    Mutual,
     Resistor,
     Switch,
     VoltageSource,
@@ -23,8 +25,9 @@ from jump_lane.circuit.elements import (
 from jump_lane.circuit.gates import Instant, complement, on
 from jump_lane.errors import ConvergenceError, InputError, NoResultError
 from jump_lane.switching import moments, propagators
-from jump_lane.switching.balance import balance
+from jump_lane.switching.balance import balance, require
 from jump_lane.switching.clock import PERIOD, schedule
+from jump_lane.switching.engine import Engine
 from jump_lane.switching.record import record
 from jump_lane.switching.settling import settle
 from jump_lane.switching.steady import Regulation, steady_state
@@ -170,6 +173,65 @@ class Structure(unittest.TestCase):
             places=10,
         )
         self.assertAlmostEqual(one.fraction("S2.body"), 0.02, places=6)
+
+    def test_inductors_that_share_flux_equal_coupled_windings(self) -> None:
+        around = (
+            VoltageSource("V", "in", "gnd", 10.0),
+            Switch("S", "in", "a", 0.01),
+            Diode("D", "gnd", "a", 0.5, 0.01),
+            Resistor("R", "b", "gnd", 2.0),
+        )
+        windings = (Winding("A", "a", "gnd", 1.0, 0.1), Winding("B", "b", "gnd", 1.0, 0.2))
+        joint = CoupledInductors("T", windings, ((20e-6, -5e-6), (-5e-6, 10e-6)))
+        apart = (
+            Inductor("A", "a", "gnd", 20e-6, 0.1),
+            Inductor("B", "b", "gnd", 10e-6, 0.2),
+            Mutual("M", "A", "B", -5e-6),
+        )
+        found = []
+        for core in ((joint,), apart):
+            state = steady_state(Circuit((*around, *core), 1e-5, lambda d: {"S": on(0.0, d)}, 0.4))
+            recording = record(state)
+            require(recording)
+            found.append([recording.measures(n).peak for n in ("A.i", "B.i", "R.v")])
+        np.testing.assert_allclose(found[0], found[1], rtol=1e-9)
+
+    def test_a_jump_into_several_diodes_reverses_none(self) -> None:
+        """A current cut off flows on through three coupled secondaries at once; each diode forward, energy only lost."""
+        own = {"L_s1": 0.6e-6, "L_s2": 0.15e-6, "L_s3": 3.2e-6}
+        shared = (
+            Mutual("M12", "L_s1", "L_s2", 0.04e-6),
+            Mutual("M13", "L_s1", "L_s3", -0.65e-6),
+            Mutual("M23", "L_s2", "L_s3", 0.42e-6),
+        )
+        turns = (2.4, 1.0, 0.45, 2.1)
+        secondaries = [Winding(f"N{k}", "gnd", f"s{k}", turns[k]) for k in (1, 2, 3)]
+        loads = [
+            e
+            for k, v in ((1, 12.0), (2, 5.0), (3, 24.0))
+            for e in (
+                Inductor(f"L_s{k}", f"s{k}", f"t{k}", own[f"L_s{k}"]),
+                Diode(f"D{k}", f"t{k}", f"o{k}", 0.5, 0.02),
+                VoltageSource(f"V{k}", f"o{k}", "gnd", v),
+            )
+        ]
+        elements = (
+            VoltageSource("V", "in", "gnd", 48.0),
+            Switch("S", "in", "p", 0.05),
+            IdealTransformer("T", (Winding("Np", "p", "gnd", turns[0]), *secondaries)),
+            Inductor("Lm", "p", "gnd", 150e-6),
+            *loads,
+            *shared,
+        )
+        engine = Engine(Circuit(elements, 1e-5, lambda d: {"S": on(0.5, d)}, 0.3))
+        z = engine.start({"Lm": 1.0})
+        run = engine.run(z, 0, 0.3, False)
+        trace = engine.trace(run)
+        names = engine.network.states
+        first = engine.network.to_si @ trace.states[0][: engine.n]
+        after = dict(zip(names, first.tolist(), strict=True))
+        self.assertTrue(all(after[n] > -1e-9 for n in own), after)
+        self.assertGreater(sum(after[n] for n in own), 0.1)
 
     def test_transformer_with_leakage_equals_coupled_inductors(self) -> None:
         lm, leak, n = 100e-6, 5e-6, 0.5

@@ -1,8 +1,10 @@
 """Wound components searched, proven from their own description, written, and back in the chain."""
 
+import itertools
 import json
 import tomllib
 import unittest
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -10,14 +12,15 @@ import numpy as np
 import jump_lane as jl
 from jump_lane.catalogue.load import sample_materials
 from jump_lane.catalogue.magnetic import Wire
+from jump_lane.circuit.elements import Inductor, Mutual
 from jump_lane.magnetics.asked import Asked, asked_of, parse_order
 from jump_lane.magnetics.choice import judged
 from jump_lane.magnetics.conductors import PARALLEL
-from jump_lane.magnetics.copper import still_resistances
+from jump_lane.magnetics.copper import still_resistances, window_of
 from jump_lane.magnetics.creepage import creepage, margin_for
 from jump_lane.magnetics.design import Winding, Wound, portions
 from jump_lane.magnetics.layers import layers_of
-from jump_lane.magnetics.proof import prove
+from jump_lane.magnetics.proof import leakage_of, prove
 from jump_lane.magnetics.search import Candidate, Search
 from jump_lane.magnetics.section import section, shares
 from jump_lane.magnetics.written import with_design
@@ -205,6 +208,13 @@ class Described(unittest.TestCase):
         self.assertAlmostEqual(sum(shares(design.found).values()), 1.0)
 
 
+def pair(energy: np.ndarray, turns: Sequence[int], j: int, k: int) -> float:
+    """Leakage per metre of two windings that carry opposite ampere-turns, seen at the first winding of all."""
+    current = np.zeros(len(turns))
+    current[j], current[k] = turns[0] / turns[j], -turns[0] / turns[k]
+    return float(current @ energy @ current)
+
+
 class InTheChain(unittest.TestCase):
     """What a settled component sets in the power stage."""
 
@@ -226,6 +236,45 @@ class InTheChain(unittest.TestCase):
         self.assertAlmostEqual(sheet["L_m"].worst / design.found.inductance, 1.0, delta=0.05)
         star = sheet["L_kT"].worst + sheet["L_s1"].worst * sheet["n"].worst ** 2
         self.assertAlmostEqual(star / design.found.leakage["Ns1"], 1.0, delta=0.02)
+
+    def test_every_pair_of_windings_leaks_as_wound(self) -> None:
+        """Ampere-turns of two windings alone store what the field in the window says, also of two secondaries."""
+        given, design = self.settled(
+            "multi-output-flyback", "T", core="ETD 34/17/11", material="sample-ferrite-low-loss"
+        )
+        further = {"voltage": "9 V", "current": {"min": "50 mA", "max": "0.3 A"}, "voltage_ripple": "300 mV"}
+        for count in (3, 4):
+            with self.subTest(secondaries=count):
+                if count == 4:
+                    given = {k: v for k, v in given.items() if k != "wound"}
+                    given["output"] = [*given["output"], further]
+                    given["wound"] = {"T": {"core": "PQ 26/25", "material": "sample-ferrite-low-loss"}}
+                    design = jl.wind(given, "T", count=1).design(1)
+                    given |= {"wound": tomllib.loads(with_design("", design.asked, design.found))["wound"]}
+                elements = jl.load(given).design.circuit(0, 0).elements
+                own = {e.name: e.inductance for e in elements if isinstance(e, Inductor)}
+                shared = {e.first + e.second: e.inductance for e in elements if isinstance(e, Mutual)}
+                wound, layers = design.found.wound, layers_of(design.found.wound)[0]
+                field, leakage = window_of(wound, layers).energy(), leakage_of(wound, layers)
+                scale = leakage["Ns1"] / pair(field, wound.turns, 0, 1)
+                names = ["L_k", *(f"L_s{k}" for k in range(1, count + 1))]
+                for j, k in itertools.combinations(range(count + 1), 2):
+                    n = wound.turns
+                    a, b = n[0] / n[j], -n[0] / n[k]
+                    found = own[names[j]] * a * a + own[names[k]] * b * b
+                    found += 2.0 * a * b * shared.get(names[j] + names[k], 0.0)
+                    wanted = scale * pair(field, n, j, k) if j else leakage[f"Ns{k}"]
+                    self.assertAlmostEqual(found / wanted, 1.0, delta=1e-4)
+
+    def test_shared_leakage_of_what_has_none_is_refused(self) -> None:
+        for text, words in (
+            ("1-2: 1 uH", "no leakage of a secondary 1"),
+            ("2-1: 1 uH", "expected an inductance for each pair"),
+            ("1-2: 1 kg", "expected an inductance for each pair"),
+        ):
+            given = tables("flyback", "T") | {"parts": {"T": {"mutual_leakage": text}}}
+            with self.subTest(text), self.assertRaisesRegex(jl.InputError, words):
+                jl.load(given).design.circuit(0, 0)
 
     def test_leakage_and_resistance_of_the_secondary_are_not_those_of_another_winding(self) -> None:
         for topology, secondary in (("push-pull", 2), ("half-bridge", 1)):

@@ -19,6 +19,7 @@ from jump_lane.catalogue.curve import (
 )
 from jump_lane.catalogue.magnetic import Bobbin, Core, CoreMaterial, Wire
 from jump_lane.catalogue.matrix import ResistanceMatrix
+from jump_lane.catalogue.mutual import MutualLeakage
 from jump_lane.catalogue.part import Bought
 from jump_lane.quantities.copper import resistivity
 from jump_lane.quantities.fields import (
@@ -309,6 +310,10 @@ class Transformer(_Wound):
 
     kind: Literal["transformer"] = "transformer"
     leakage: Henries | None = Field(default=None, description="Leakage inductance, seen at the primary")
+    mutual_leakage: MutualLeakage = Field(
+        default=None,
+        description="Mutual inductances of the leakage of several secondaries, by their numbers, each seen at itself",
+    )
     primary_resistance: Ohms | None = Field(default=None, description="Primary resistance at 25 °C")
     secondary_resistance: Ohms | None = Field(default=None, description="Secondary resistance at 25 °C")
     secondary_layers: Number | None = Field(default=None, gt=0.0, description="Layers of the secondary")

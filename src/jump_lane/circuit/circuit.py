@@ -10,6 +10,7 @@ from jump_lane.circuit.elements import (
     CoupledInductors,
     Element,
     IdealTransformer,
+    Mutual,
     Switch,
 )
 from jump_lane.circuit.gates import GatePattern, Gates, Instant, Span
@@ -86,7 +87,7 @@ def terminals(element: Element) -> Iterator[tuple[str, str, str]]:
     if isinstance(element, CoupledInductors | IdealTransformer):
         for winding in element.windings:
             yield winding.name, winding.a, winding.b
-    else:
+    elif not isinstance(element, Mutual):
         yield element.name, element.a, element.b
 
 

@@ -90,6 +90,16 @@ class CoupledInductors:
 
 
 @dataclass(frozen=True)
+class Mutual:
+    """Flux that two inductors of a circuit, named by ``first`` and ``second``, share: their mutual inductance [H], of either sign."""
+
+    name: str
+    first: str
+    second: str
+    inductance: float
+
+
+@dataclass(frozen=True)
 class IdealTransformer:
     """Windings with voltages in the ratio of their turns and ampere-turns that add up to zero."""
 
@@ -143,6 +153,7 @@ Element = (
     | Inductor
     | Capacitor
     | CoupledInductors
+    | Mutual
     | IdealTransformer
     | Diode
     | Switch

@@ -6,12 +6,14 @@ import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import combinations
 from typing import Any
 
 import numpy as np
 
 from jump_lane.catalogue.kinds import REFERENCE_TEMPERATURE, SATURATED
 from jump_lane.catalogue.matrix import MatrixOverFrequency
+from jump_lane.catalogue.mutual import Pairs, written
 from jump_lane.circuit.elements import IdealTransformer
 from jump_lane.magnetics.asked import Asked, described
 from jump_lane.magnetics.copper import fields_of, resistance_matrix, still_resistances, window_of
@@ -26,6 +28,9 @@ from jump_lane.topologies.design import Design, derive
 
 DECADES = np.concatenate([[0.0], np.geomspace(1e3, 1e8, 41)])
 """Frequencies at which resistances are kept [Hz]."""
+
+NOTHING = 1e-9
+"""Part of the least leakage below which two secondaries share nothing."""
 
 LEAST = 0.05
 """Least part of the leakage between two windings that is left to each of them."""
@@ -81,8 +86,8 @@ class Warm:
         return list(leakage_of(self.wound, self.layers).values())
 
     @cached_property
-    def star(self) -> list[float]:
-        """Leakage of every winding of a star [H], each seen at itself, that has the leakage of all pairs with the first."""
+    def star(self) -> Star:
+        """Leakage of every winding, and what the secondaries share, that has the leakage of all pairs."""
         return star_of(self.wound, self.layers, self.leakage)
 
 
@@ -103,21 +108,15 @@ def values_of(warm: Warm) -> dict[str, float]:
     if len(coil.windings) < 2:
         return {coil.name: real}
     found = {design.page.magnetising: real, **_ratios(design, coil, wound)}
-    found |= {f"L_s{k}": value for k, value in enumerate(warm.star[1:], start=1)}
+    found |= {f"L_s{k}": value for k, value in enumerate(warm.star.own[1:], start=1)}
     if warm.asked.table.least_leakage is not None:
         found["L_r"] = min(warm.leakage)
-    return {symbol: value for symbol, value in found.items() if _component(design, symbol)}
+    return {symbol: value for symbol, value in found.items() if design.chooses(symbol)}
 
 
 def _coupled(design: Design, coil: Coil) -> bool:
     """Tell whether a component is a pair of inductors on one core."""
     return any(r.name == coil.name and r.kind == "coupling" for r in design.page.roles)
-
-
-def _component(design: Design, symbol: str) -> bool:
-    """Tell whether a symbol is the value of a component."""
-    line = design.sheet[symbol].line if symbol in design.sheet else None
-    return line is not None and line.component
 
 
 def secondary_of(design: Design, coil: Coil) -> int:
@@ -135,24 +134,40 @@ def _ratios(design: Design, coil: Coil, wound: Wound) -> dict[str, float]:
     return {"n": turns[0] / turns[first], **{f"n_{number}": turns[0] / t for number, t in further}}
 
 
-def star_of(wound: Wound, layers: tuple[Layer, ...], pairs: Sequence[float]) -> list[float]:
-    """Return the leakage of every winding of a star [H], each seen at itself, from that of all pairs with the first [H].
+@dataclass(frozen=True)
+class Star:
+    """Leakage inductances: ``own`` of every winding [H], each seen at itself, and ``shared`` by two secondaries [H]."""
 
-    What the first keeps is the mean of what it would keep beside any two others; a star of more than three has no exact one.
+    own: list[float]
+    shared: Pairs
+
+
+def star_of(wound: Wound, layers: tuple[Layer, ...], pairs: Sequence[float]) -> Star:
+    """Return the leakage that has that of all pairs of windings, from that of all pairs with the first [H].
+
+    Seen from the first winding the secondaries have the matrix (P_j + P_k − P_jk)/2 of the leakage P of pairs
+    (R. W. Erickson and D. Maksimović 1998, extended cantilever).  The first winding takes the mean of what two of them share,
+    as far as an inductance is left to every current; what is left over they share as mutual inductances.
     """
     if len(pairs) == 1:
-        return [pairs[0], 0.0]
-    energy = window_of(wound, layers).energy()
+        return Star([pairs[0], 0.0], {})
+    energy, count = window_of(wound, layers).energy(), len(pairs)
     scale = pairs[0] / _pair(energy, wound, 0, 1)
-    found = []
-    for j in range(1, len(wound.windings)):
-        for k in range(j + 1, len(wound.windings)):
-            between = scale * _pair(energy, wound, j, k)
-            found.append(0.5 * (pairs[j - 1] + pairs[k - 1] - between))
+    matrix = np.diag(np.array(pairs, float))
+    for j, k in combinations(range(count), 2):
+        between = scale * _pair(energy, wound, j + 1, k + 1)
+        matrix[j, k] = matrix[k, j] = 0.5 * (pairs[j] + pairs[k] - between)
     least = min(pairs)
-    own = min(max(float(np.mean(found)), LEAST * least), (1.0 - LEAST) * least)
-    ratios = [w.turns / wound.windings[0].turns for w in wound.windings[1:]]
-    return [own, *((p - own) * r**2 for p, r in zip(pairs, ratios, strict=True))]
+    most = min((1.0 - LEAST) * least, (1.0 - LEAST) / float(np.linalg.inv(matrix).sum()))
+    first = min(max(float(matrix[np.triu_indices(count, 1)].mean()), min(LEAST * least, most)), most)
+    ratios = np.array([w.turns / wound.windings[0].turns for w in wound.windings[1:]])
+    left = (matrix - first) * np.outer(ratios, ratios)
+    shared = {
+        (j + 1, k + 1): float(left[j, k])
+        for j, k in combinations(range(count), 2)
+        if abs(matrix[j, k] - first) > NOTHING * least
+    }
+    return Star([first, *np.diag(left).tolist()], shared)
 
 
 def _pair(energy: np.ndarray, wound: Wound, j: int, k: int) -> float:
@@ -194,11 +209,13 @@ def figures_of(warm: Warm) -> dict[str, Mapping[str, Any]]:
     role = next(r.name for r in design.page.roles if r.kind == "transformer")
     matrix = MatrixOverFrequency(tuple(DECADES.tolist()), tuple(tuple(map(tuple, m)) for m in hot.tolist()))
     first = secondary_of(design, coil)
-    apart = _component(design, "L_s1")  # else the page has all of it at the primary
+    apart = design.chooses("L_s1")  # else the page has all of it at the primary
     own = {
         "primary_resistance": cold[0], "secondary_resistance": cold[first], "resistance_matrix": matrix,
-        "leakage": warm.star[0] if apart else warm.leakage[first - 1],
+        "leakage": warm.star.own[0] if apart else warm.leakage[first - 1],
     }  # fmt: skip
+    if apart and warm.star.shared:
+        own["mutual_leakage"] = written(warm.star.shared)
     return {role: shared | own}
 
 

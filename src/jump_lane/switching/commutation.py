@@ -4,7 +4,8 @@ A combination is tried, and the natural valve that contradicts it most is flippe
 
 1. Where entering it would make the states jump, the impulses decide: an open diode driven forward by the
    impulse must conduct, a conducting one driven backward must open.
-2. A jump that no diode opposes is carried out (flux and charge conserved) and the test goes on from there.
+2. A jump that no diode opposes, and that leaves none with a reversed current as far as that can be had, is carried out (flux
+   and charge conserved) and the test goes on from there.
 3. Without a jump, conducting currents must not be negative and open voltages not above the forward voltage.
 """
 
@@ -96,11 +97,13 @@ def magnitude(watch, c, z, nz, row):
 
 
 @light
-def _broken(watch, c, count, n, z, doubt):
-    """Return the guard that is most below zero by more than `doubt` times rounding, or FITS."""
+def _broken(watch, c, count, n, z, doubt, valves=-1):
+    """Return the guard that is most below zero by more than `doubt` times rounding, of some valves (bits), or FITS."""
     which, low = FITS, 0.0
     floor = doubt * NOISE * size_of(z, n)
     for k in range(count):
+        if not (valves >> k) & 1:
+            continue
         s, size = 0.0, 0.0
         for j in range(watch.shape[1]):
             term = watch[c, j, k] * z[j]
@@ -163,15 +166,21 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
 
     Returns status, combination, configuration.
     """
-    entered, seen = work[0], 0
-    for _ in range(6 * sizes.natural + 6):
+    entered, seen, patience = work[0], 0, 3 * sizes.natural + 3
+    for _ in range(9 * sizes.natural + 9):
         c = find(tables.info, combo)
         if c < 0:
             return MISSING, combo, c
         which, jumped = _misfit(tables, c, z, entered, sizes, tick, work[1], 1.0)
         if which == CONTRADICTORY:
             return UNSOLVABLE, combo, c
-        if tables.info[c, 2] != FREE and (jumped or which == FITS):
+        turned = FITS
+        if jumped and patience > 0:
+            closed = combo >> sizes.gated
+            turned = _broken(tables.watch, c, sizes.natural, sizes.n, entered, 1.0, closed)
+        if turned != FITS:
+            which, patience = turned, patience - 1
+        elif tables.info[c, 2] != FREE and (jumped or which == FITS):
             _project(tables, c, z, p, columns, sizes, work[1])
             stats[1] += jumped
         if which == FITS:

@@ -35,6 +35,7 @@ from jump_lane.circuit.elements import (
     Element,
     IdealTransformer,
     Inductor,
+    Mutual,
     Resistor,
     Switch,
     VoltageSource,
@@ -194,6 +195,9 @@ class _Assembly:
             block = np.array(e.inductance)
             matrix[at : at + len(block), at : at + len(block)] = block
             at += len(block)
+        for pair in self.of(Mutual):
+            i, j = self.states.index(pair.first), self.states.index(pair.second)
+            matrix[i, j] = matrix[j, i] = pair.inductance
         try:
             factor = np.asarray(np.linalg.cholesky(matrix), dtype=np.float64)
         except np.linalg.LinAlgError:
@@ -222,7 +226,7 @@ class _Assembly:
         n, m = len(self.nodes), len(self.inductors)
         if m == 0:
             return
-        if not self.of(CoupledInductors):
+        if not self.of(CoupledInductors) and not self.of(Mutual):
             self._stamp_single()
             return
         factor, inverse = self.inductance_factor()

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from jump_lane.catalogue.curve import Curve
 from jump_lane.catalogue.kinds import Inductor, Transformer
+from jump_lane.catalogue.mutual import Pairs
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.control import Control
 from jump_lane.circuit.elements import Diode, Switch
@@ -127,7 +128,7 @@ class Design:
         spec = self.spec
         kinds, secondary = tuple(load_kind(o) for o in spec.output), spec.transformer.secondary
         values, bodies = self.sheet.at(i, j), self.synchronous or self.page.bodies
-        return Point(values, self.synchronous, kinds, secondary or "", self.page.owners, self.saturation, bodies)
+        return Point(values, self.synchronous, kinds, secondary or "", self.page.owners, self.saturation, self.mutuals, bodies)
 
     @cached_property
     def _inductors(self) -> dict[str, Inductor]:
@@ -141,12 +142,42 @@ class Design:
         found = {n: part.saturation for n, part in self._inductors.items() if part.saturation is not None}
         return found | self._magnetising
 
+    @cached_property
+    def mutuals(self) -> Pairs:
+        """What the leakage of several secondaries shares, by their numbers [H].
+
+        Raises
+        ------
+        InputError
+            If the page has no leakage of those secondaries.
+        """
+        part = self._transformer
+        found: Pairs = {} if part is None or part.mutual_leakage is None else part.mutual_leakage
+        for number in sorted({number for pair in found for number in pair}):
+            if not self.chooses(f"L_s{number}"):
+                raise InputError(
+                    f"mutual_leakage of the transformer: the {self.page.name} has no leakage of a secondary {number} here, "
+                    "which another could share"
+                )
+        return found
+
+    def chooses(self, symbol: str) -> bool:
+        """Tell whether a symbol is the value of a component."""
+        line = self.sheet[symbol].line if symbol in self.sheet else None
+        return line is not None and line.component
+
+    @property
+    def _transformer(self) -> Transformer | None:
+        """The part that its transformer is, if it has one."""
+        role = next((r.name for r in self.page.roles if r.kind == "transformer"), "")
+        part = part_of(self.spec, role, "transformer") if role else None
+        return part if isinstance(part, Transformer) else None
+
     @property
     def _magnetising(self) -> dict[str, Curve]:
         """For the magnetising inductance of a transformer whose part says so, the part of it left over current [A]."""
-        role = next((r.name for r in self.page.roles if r.kind == "transformer"), "")
-        part = part_of(self.spec, role, "transformer") if role else None
-        if not isinstance(part, Transformer) or part.saturation is None:
+        part = self._transformer
+        if part is None or part.saturation is None:
             return {}
         return {self.page.magnetising: part.saturation}
 

@@ -180,6 +180,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         p.capacitor("C_o", "out", "gnd"),
         *p.load(),
         *further,
+        *p.shared_leakage(),
     )
 
 

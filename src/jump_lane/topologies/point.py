@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 from jump_lane.catalogue.curve import Curve
+from jump_lane.catalogue.mutual import Pairs
 from jump_lane.circuit.elements import (
     BodyDiode,
     Capacitor,
@@ -14,6 +15,7 @@ from jump_lane.circuit.elements import (
     Diode,
     Element,
     Inductor,
+    Mutual,
     Resistor,
     Switch,
     VoltageSource,
@@ -41,6 +43,8 @@ class Point:
     """Element to the component whose figures it has."""
     curves: Mapping[str, Curve] = field(default_factory=dict)
     """Component to the part of its inductance left over current [A]."""
+    mutuals: Pairs = field(default_factory=dict)
+    """Numbers of two secondaries to the mutual inductance of their leakage [H]."""
     bodies: bool = False
     """Whether switches have body diodes."""
     slope: float = -1.0
@@ -106,6 +110,10 @@ class Point:
             return element
         first, knots = saturating(element.inductance, self.curves[element.name])
         return replace(element, inductance=first, saturation=knots)
+
+    def shared_leakage(self) -> tuple[Mutual, ...]:
+        """Return what the leakage inductances L_s1, L_s2 … of the secondaries share."""
+        return tuple(Mutual(f"M_s{j}{k}", f"L_s{j}", f"L_s{k}", value) for (j, k), value in self.mutuals.items())
 
     def phase_inductor(self, name: str, a: str, b: str, role: str) -> Inductor:
         """Return the inductor of one of several phases.
