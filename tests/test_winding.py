@@ -13,10 +13,11 @@ import jump_lane as jl
 from jump_lane.catalogue.load import sample_materials
 from jump_lane.catalogue.magnetic import Wire
 from jump_lane.circuit.elements import Inductor, Mutual
+from jump_lane.dissipation.budget import heating
 from jump_lane.magnetics.asked import Asked, asked_of, parse_order
 from jump_lane.magnetics.choice import judged
 from jump_lane.magnetics.conductors import PARALLEL
-from jump_lane.magnetics.copper import still_resistances, window_of
+from jump_lane.magnetics.copper import fields_of, resistance_matrix, still_resistances, window_of
 from jump_lane.magnetics.creepage import creepage, margin_for
 from jump_lane.magnetics.design import Winding, Wound, portions
 from jump_lane.magnetics.layers import layers_of
@@ -24,6 +25,7 @@ from jump_lane.magnetics.proof import leakage_of, prove
 from jump_lane.magnetics.search import Candidate, Search
 from jump_lane.magnetics.section import section, shares
 from jump_lane.magnetics.written import with_design
+from jump_lane.operating.point import solve
 from jump_lane.study.template import example
 from tests.common import CommandCase
 
@@ -304,6 +306,31 @@ class InTheChain(unittest.TestCase):
         self.assertAlmostEqual(sheet["k_T"].worst, left**0.5, delta=1e-3)
         steered = jl.check(given).view()  # so close a coupling steers ripple to the input, and both say so
         self.assertIn(design.judgement.split("\n")[0].split(";")[0], " ".join(steered.heading.split()))
+
+    def test_a_pair_on_one_core_loses_by_both_currents(self) -> None:
+        """Winding losses of the pair against the Fourier series of sampled currents; nothing of either is left out."""
+        given, design = self.settled("sepic", "T", core="E 25/13/7", material="sample-ferrite-low-loss")
+        found = jl.losses(given)
+        winding = {
+            n: sum(e.power for e in found.budget.losses if e.component == n and "winding" in e.mechanism)
+            for n in ("L1", "L2")
+        }
+        recording = solve(jl.load(given).design, 1, 2)[1]
+        instants = (np.arange(4096) + 0.5) / 4096 * recording.period
+        currents = np.array([[recording.value_at(f"{n}.i", t) for t in instants] for n in winding])
+        harmonics = np.fft.rfft(currents)[:, :200] / 4096
+        harmonics[:, 1:] *= 2.0**0.5
+        wound, layers = design.found.wound, design.found.layers
+        frequencies = np.arange(200) / recording.period
+        resistance = resistance_matrix(wound, layers, fields_of(wound, layers), frequencies, design.asked.hot)
+        each = np.einsum("ih,hij,jh->i", harmonics.conj(), resistance, harmonics).real
+        for k, n in enumerate(winding):
+            self.assertAlmostEqual(winding[n] / each[k], 1.0, delta=0.02)
+        left_out = [g for g in found.budget.gaps if g.component in winding and "left out" in g.effect]
+        self.assertEqual(left_out, [])
+        heat = heating(found.budget.losses)
+        self.assertNotIn("L2", heat)
+        self.assertGreater(heat["L1"], sum(winding.values()))
 
     def test_a_core_that_saturates_on_the_way_is_told(self) -> None:
         given, _ = self.settled(

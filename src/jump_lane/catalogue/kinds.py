@@ -282,6 +282,11 @@ class _Wound(Bought):
     porosity: Ratio = Field(
         default=1.0, gt=0.0, le=1.0, description="Part of the layer's breadth that is copper"
     )
+    resistance_matrix: ResistanceMatrix = Field(
+        default=None,
+        description="Resistance of all windings on the core together over frequency, in the order of the circuit: for each frequency "
+        "the rows of the symmetric matrix; instead of layers",
+    )
     thermal_resistance: KelvinPerWatt | None = Field(
         default=None, description="Thermal resistance, hot spot to ambient"
     )
@@ -322,11 +327,6 @@ class Transformer(_Wound):
     )
     saturation: LeftOverCurrent = Field(
         default=None, description="Part of the (incremental) magnetising inductance left over its current"
-    )
-    resistance_matrix: ResistanceMatrix = Field(
-        default=None,
-        description="Resistance of all windings together over frequency, in the order of the circuit: for each frequency the rows of "
-        "the symmetric matrix; instead of layers",
     )
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from jump_lane.circuit.elements import Capacitor, Diode, Inductor, Resistor, Switch
+from jump_lane.dissipation.bundle import heated
 from jump_lane.dissipation.ledger import Loss
 from jump_lane.dissipation.stage import Stage
 from jump_lane.topologies.components import Component
@@ -50,7 +51,7 @@ def _of(stage: Stage, component: Component, element: object) -> Iterator[Loss]:
         yield Loss(name, mechanism, recording.power(element.name), True, name)
     elif isinstance(element, Inductor):
         own = element.resistance * stage.measures(f"{element.name}.i").rms ** 2
-        yield Loss(name, WINDING, own, True, name)
+        yield Loss(name, WINDING, own, True, heated(stage, component))
         forced = recording.power(element.name) - own
         if recording.engine.statistics.jumps and forced > NOTHING * abs(recording.power("source")):
             yield Loss(name, FORCED, forced, True, name)

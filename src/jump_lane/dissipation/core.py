@@ -9,6 +9,7 @@ import numpy as np
 from jump_lane.catalogue.kinds import Inductor as InductorPart
 from jump_lane.catalogue.kinds import Transformer
 from jump_lane.circuit.elements import CoupledInductors, Inductor
+from jump_lane.dissipation.bundle import heated
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.stage import Stage
 from jump_lane.equations.steinmetz import Steinmetz, equivalent_frequency, loss_density
@@ -35,6 +36,8 @@ def core(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
     """Yield the core losses of inductors and transformers, at their temperatures where a curve is given."""
     for component in stage.of("inductor", "transformer"):
         found = _of(stage, component)
+        if found is None and heated(stage, component) != component.name:
+            continue  # the core is that of another winding
         if found is None:
             figure = "core_k, core_area, core_volume and turns, or core_loss"
             yield Gap(component.name, figure, "core losses are left out")

@@ -9,7 +9,8 @@ import numpy as np
 
 from jump_lane.catalogue.kinds import Inductor as InductorPart
 from jump_lane.catalogue.kinds import Transformer
-from jump_lane.circuit.elements import IdealTransformer, Inductor, Resistor
+from jump_lane.circuit.elements import Inductor, Resistor
+from jump_lane.dissipation.bundle import bundle_of, heated
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.stage import Stage
 from jump_lane.operating.wound import course_of
@@ -104,7 +105,7 @@ def eddy(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
         total, unknown = 0.0, 0.0
         together = _together(stage, component)
         if together is not None:
-            yield Loss(component.name, EDDY, together, heats=component.name)
+            yield Loss(component.name, EDDY, together, heats=heated(stage, component))
             continue
         for element in resistive:
             frequency, squares = stage.spectrum(f"{element.name}.i")
@@ -125,28 +126,25 @@ def eddy(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
 
 
 def _together(stage: Stage, component: Component) -> float | None:
-    """Return what all windings lose together beyond R·I_rms² of the simulated circuit, from their matrix; None without one.
+    """Return what the windings of a component lose beyond R·I_rms² of the simulated circuit, by the matrix of all windings on its
+    core; None without one.
 
-    P = Σ ½·Re(Iᴴ·R(n·f_s)·I), with the currents' phases, the direct ones included.
+    P_j = Σ ½·Re(I_j*·Σ_k R_jk(n·f_s)·I_k), with the currents' phases, the direct ones included.
     """
-    part = component.part
-    matrix = part.resistance_matrix if isinstance(part, Transformer) else None
-    wound = next(
-        (e for e in stage.recording.engine.circuit.elements if isinstance(e, IdealTransformer)), None
-    )
-    if matrix is None or wound is None or len(matrix.values[0]) != len(wound.windings):
+    bundle = bundle_of(stage, component)
+    if bundle is None:
         return None
-    course = course_of(stage.recording, wound.name, stage.recording.engine.circuit.elements, "")
+    course = course_of(stage.recording, bundle.element.name, stage.recording.engine.circuit.elements, "")
     amplitudes = np.array([fourier((course.time, i), course.period, FOLLOWED) for i in course.currents])
-    resistance = matrix.at(np.asarray(stage.frequency * np.arange(FOLLOWED + 1.0)))
+    resistance = bundle.matrix.at(np.asarray(stage.frequency * np.arange(FOLLOWED + 1.0)))
     squares = np.where(np.arange(FOLLOWED + 1) == 0, 1.0, 0.5)
-    found = np.einsum("ih,hij,jh,h->", amplitudes.conj(), resistance, amplitudes, squares).real
+    found = np.einsum("ih,hij,jh,h->i", amplitudes.conj(), resistance, amplitudes, squares).real
     circuit = sum(
         _resistance(e) * stage.measures(f"{e.name}.i").rms ** 2
         for e in component.elements
         if _resistance(e) > 0.0
     )
-    return float(found) - circuit
+    return float(found[bundle.rows(component.name)].sum()) - circuit
 
 
 def _ratio(

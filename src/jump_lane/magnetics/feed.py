@@ -201,13 +201,14 @@ def figures_of(warm: Warm) -> dict[str, Mapping[str, Any]]:
             "saturation_current": most,
         }
         return {coil.name: shared | own}
+    matrix = MatrixOverFrequency(tuple(DECADES.tolist()), tuple(tuple(map(tuple, m)) for m in hot.tolist()))
     if _coupled(design, coil):
         left = max(1.0 - min(warm.leakage) / curve.inductance, 0.0)
         each = {name: {"resistance": cold[k]} for k, name in enumerate(coil.windings)}
         each[coil.windings[0]] |= {k: v for k, v in shared.items() if k != "saturation"}
+        each[coil.windings[0]]["resistance_matrix"] = matrix
         return {coil.name: {"factor": math.sqrt(left)}, **each}
     role = next(r.name for r in design.page.roles if r.kind == "transformer")
-    matrix = MatrixOverFrequency(tuple(DECADES.tolist()), tuple(tuple(map(tuple, m)) for m in hot.tolist()))
     first = secondary_of(design, coil)
     apart = design.chooses("L_s1")  # else the page has all of it at the primary
     own = {
