@@ -403,6 +403,9 @@ def _approached(engine: Engine, regulation: Regulation, first: _Trial) -> _Trial
 CLEARLY, EXACTLY = 1e-2, 1e-4
 """An average that misses its target by less than this part of it may only lack some steps, at an end of the range too."""
 
+SETTLED = 1.05
+"""Where states close, an average that is off is all that is left: it has been reached then."""
+
 
 def _failure(point: _Trial, regulation: Regulation | None) -> ConvergenceError:
     """Return why there is no steady state, in volts where the control cannot bring the output there."""
@@ -411,7 +414,8 @@ def _failure(point: _Trial, regulation: Regulation | None) -> ConvergenceError:
         got = regulation.target + point.shot.off
         got = 0.0 if abs(got) < ACCEPTED * abs(regulation.target) else got
         missed = abs(got / regulation.target - 1.0) if regulation.target else math.inf
-        if missed < (EXACTLY if _at_end(point, regulation) else CLEARLY):
+        settled = point.size * abs(regulation.target) < SETTLED * abs(point.shot.off)
+        if missed < (EXACTLY if settled and _at_end(point, regulation) else CLEARLY):
             return ConvergenceError(
                 f"no periodic steady state found: the average misses {regulation.target:.5g} {unit} by a little"
             )
