@@ -414,8 +414,14 @@ def _failure(point: _Trial, regulation: Regulation | None) -> ConvergenceError:
         got = regulation.target + point.shot.off
         got = 0.0 if abs(got) < ACCEPTED * abs(regulation.target) else got
         missed = abs(got / regulation.target - 1.0) if regulation.target else math.inf
+        at_end = _at_end(point, regulation)
         settled = point.size * abs(regulation.target) < SETTLED * abs(point.shot.off)
-        if missed < (EXACTLY if settled and _at_end(point, regulation) else CLEARLY):
+        if at_end and not settled and missed < CLEARLY:
+            return ConvergenceError(
+                f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {unit}: at the end of the range of "
+                "the control the states do not close"
+            )
+        if missed < (EXACTLY if at_end else CLEARLY):
             return ConvergenceError(
                 f"no periodic steady state found: the average misses {regulation.target:.5g} {unit} by a little"
             )
