@@ -4,7 +4,6 @@ import itertools
 import json
 import tomllib
 import unittest
-from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -20,8 +19,9 @@ from jump_lane.magnetics.conductors import PARALLEL
 from jump_lane.magnetics.copper import fields_of, resistance_matrix, still_resistances, window_of
 from jump_lane.magnetics.creepage import creepage, margin_for
 from jump_lane.magnetics.design import Winding, Wound, portions
+from jump_lane.magnetics.feed import definite
 from jump_lane.magnetics.layers import layers_of
-from jump_lane.magnetics.proof import leakage_of, prove
+from jump_lane.magnetics.proof import leakage_between, prove
 from jump_lane.magnetics.search import Candidate, Search
 from jump_lane.magnetics.section import section, shares
 from jump_lane.magnetics.written import with_design
@@ -210,13 +210,6 @@ class Described(unittest.TestCase):
         self.assertAlmostEqual(sum(shares(design.found).values()), 1.0)
 
 
-def pair(energy: np.ndarray, turns: Sequence[int], j: int, k: int) -> float:
-    """Leakage per metre of two windings that carry opposite ampere-turns, seen at the first winding of all."""
-    current = np.zeros(len(turns))
-    current[j], current[k] = turns[0] / turns[j], -turns[0] / turns[k]
-    return float(current @ energy @ current)
-
-
 class InTheChain(unittest.TestCase):
     """What a settled component sets in the power stage."""
 
@@ -257,16 +250,22 @@ class InTheChain(unittest.TestCase):
                 own = {e.name: e.inductance for e in elements if isinstance(e, Inductor)}
                 shared = {e.first + e.second: e.inductance for e in elements if isinstance(e, Mutual)}
                 wound, layers = design.found.wound, layers_of(design.found.wound)[0]
-                field, leakage = window_of(wound, layers).energy(), leakage_of(wound, layers)
-                scale = leakage["Ns1"] / pair(field, wound.turns, 0, 1)
+                field = window_of(wound, layers).energy()
                 names = ["L_k", *(f"L_s{k}" for k in range(1, count + 1))]
                 for j, k in itertools.combinations(range(count + 1), 2):
                     n = wound.turns
                     a, b = n[0] / n[j], -n[0] / n[k]
                     found = own[names[j]] * a * a + own[names[k]] * b * b
                     found += 2.0 * a * b * shared.get(names[j] + names[k], 0.0)
-                    wanted = scale * pair(field, n, j, k) if j else leakage[f"Ns{k}"]
+                    wanted = leakage_between(wound, layers, field, j, k)
                     self.assertAlmostEqual(found / wanted, 1.0, delta=1e-4)
+
+    def test_a_leakage_matrix_stores_energy_with_any_current(self) -> None:
+        sound = np.array([[5.0, 4.6], [4.6, 5.2]])
+        np.testing.assert_array_equal(definite(sound), sound)
+        mended = definite(np.array([[5.0, 5.3], [5.3, 5.2]]))  # lengths of turns that do not agree
+        self.assertGreater(np.linalg.eigvalsh(mended)[0], 0.0)
+        np.testing.assert_allclose(mended, [[5.0, 5.3], [5.3, 5.2]], rtol=0.05)
 
     def test_shared_leakage_of_what_has_none_is_refused(self) -> None:
         for text, words in (
@@ -328,6 +327,8 @@ class InTheChain(unittest.TestCase):
             self.assertAlmostEqual(winding[n] / each[k], 1.0, delta=0.02)
         left_out = [g for g in found.budget.gaps if g.component in winding and "left out" in g.effect]
         self.assertEqual(left_out, [])
+        at = found.budget.temperatures
+        self.assertEqual(at["L1"], at["L2"])
         heat = heating(found.budget.losses)
         self.assertNotIn("L2", heat)
         self.assertGreater(heat["L1"], sum(winding.values()))

@@ -18,6 +18,7 @@ from jump_lane.dissipation import (
     recovery,
     winding,
 )
+from jump_lane.dissipation.bundle import heated
 from jump_lane.dissipation.commutation import commutations
 from jump_lane.dissipation.cooling import network, unknown
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
@@ -291,6 +292,8 @@ def _temperatures(
             "is needed"
         )
     found = dict(zip(cooled.names, (float(t) for t in solved), strict=True))
+    cores = {c.name: heated(stage, c) for c in stage.components}
+    found |= {n: found[core] for n, core in cores.items() if core != n and core in found}
     more = float(np.sum(heat(solved) - heat(np.array([at[n] for n in cooled.names]))))
     return found, more, feedback(cooled, heat, solved)
 

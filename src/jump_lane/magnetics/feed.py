@@ -21,7 +21,7 @@ from jump_lane.magnetics.design import Wound
 from jump_lane.magnetics.heat import dissipated
 from jump_lane.magnetics.layers import Layer, layers_of
 from jump_lane.magnetics.magnetisation import FluxCurve, flux_curve
-from jump_lane.magnetics.proof import leakage_of
+from jump_lane.magnetics.proof import leakage_between, leakage_of
 from jump_lane.operating.wound import Coil
 from jump_lane.spec import Spec
 from jump_lane.topologies.design import Design, derive
@@ -31,6 +31,9 @@ DECADES = np.concatenate([[0.0], np.geomspace(1e3, 1e8, 41)])
 
 NOTHING = 1e-9
 """Part of the least leakage below which two secondaries share nothing."""
+
+DEFINITE = 1e-3
+"""Least eigenvalue of a leakage matrix, each winding's own leakage being 1."""
 
 LEAST = 0.05
 """Least part of the leakage between two windings that is left to each of them."""
@@ -152,11 +155,11 @@ def star_of(wound: Wound, layers: tuple[Layer, ...], pairs: Sequence[float]) -> 
     if len(pairs) == 1:
         return Star([pairs[0], 0.0], {})
     energy, count = window_of(wound, layers).energy(), len(pairs)
-    scale = pairs[0] / _pair(energy, wound, 0, 1)
     matrix = np.diag(np.array(pairs, float))
     for j, k in combinations(range(count), 2):
-        between = scale * _pair(energy, wound, j + 1, k + 1)
+        between = leakage_between(wound, layers, energy, j + 1, k + 1)
         matrix[j, k] = matrix[k, j] = 0.5 * (pairs[j] + pairs[k] - between)
+    matrix = definite(matrix)
     least = min(pairs)
     most = min((1.0 - LEAST) * least, (1.0 - LEAST) / float(np.linalg.inv(matrix).sum()))
     first = min(max(float(matrix[np.triu_indices(count, 1)].mean()), min(LEAST * least, most)), most)
@@ -170,12 +173,13 @@ def star_of(wound: Wound, layers: tuple[Layer, ...], pairs: Sequence[float]) -> 
     return Star([first, *np.diag(left).tolist()], shared)
 
 
-def _pair(energy: np.ndarray, wound: Wound, j: int, k: int) -> float:
-    """Return the leakage of two windings per metre, seen at the first winding of all [H/m]."""
-    first = wound.windings[0].turns
-    current = np.zeros(len(wound.windings))
-    current[j], current[k] = first / wound.windings[j].turns, -first / wound.windings[k].turns
-    return float(current @ energy @ current)
+def definite(matrix: np.ndarray) -> np.ndarray:
+    """Return a leakage matrix [H] of which every current stores energy, as a field's does; lengths of turns are means."""
+    scale = np.sqrt(np.outer(matrix.diagonal(), matrix.diagonal()))
+    values, vectors = np.linalg.eigh(matrix / scale)
+    if values[0] >= DEFINITE:
+        return matrix
+    return np.asarray((vectors * np.maximum(values, DEFINITE)) @ vectors.T * scale)
 
 
 def figures_of(warm: Warm) -> dict[str, Mapping[str, Any]]:

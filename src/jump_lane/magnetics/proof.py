@@ -169,13 +169,16 @@ def leakage_of(wound: Wound, layers: tuple[Layer, ...], terms: int = 40) -> dict
     if len(wound.windings) < 2:
         return {}
     energy = window_of(wound, layers, terms).energy()
-    first = wound.windings[0].turns
-    out = {}
-    for k, other in enumerate(wound.windings[1:], start=1):
-        current = np.zeros(len(wound.windings))
-        current[0], current[k] = 1.0, -first / other.turns
-        out[other.name] = float(current @ energy @ current) * _weighted_turn(layers, 0, k, first, other.turns)
-    return out
+    others = enumerate(wound.windings[1:], start=1)
+    return {other.name: leakage_between(wound, layers, energy, 0, k) for k, other in others}
+
+
+def leakage_between(wound: Wound, layers: tuple[Layer, ...], energy: Array, one: int, other: int) -> float:
+    """Return the leakage inductance of two windings, seen at the first of all [H], from the window's energy, (w, w) [H/m]."""
+    first, turns = wound.windings[0].turns, (wound.windings[one].turns, wound.windings[other].turns)
+    current = np.zeros(len(wound.windings))
+    current[one], current[other] = first / turns[0], -first / turns[1]
+    return float(current @ energy @ current) * _weighted_turn(layers, one, other, *turns)
 
 
 def _weighted_turn(layers: tuple[Layer, ...], one: int, other: int, first: int, second: int) -> float:

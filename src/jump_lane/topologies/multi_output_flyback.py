@@ -2,6 +2,7 @@
 
 Seen from the primary all secondaries are in parallel; their currents I_ok/n_k add up to I_or.  How well the others
 follow is a matter of the leakage inductances L_sk of the secondaries and of the clamp, and is found by simulation.
+Windings close to each other share some of it.
 
         in ──┬───────┬── L_k ──┐      ┌──L_s1──D1──┬── out
             C_cl    R_cl       Np ∥ Ns1           C_o   load
