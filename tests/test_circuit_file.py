@@ -5,7 +5,8 @@ from pathlib import Path
 from jump_lane.circuit.file import load, schema
 from jump_lane.errors import InputError
 from jump_lane.switching.record import record
-from jump_lane.switching.steady import Regulation, steady_state
+from jump_lane.switching.regulation import Regulation
+from jump_lane.switching.steady import steady_state
 
 BUCK = """
 frequency = "200 kHz"

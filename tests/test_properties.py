@@ -15,8 +15,9 @@ from jump_lane.quantities.preferred import SERIES, closest, decade, next_higher,
 from jump_lane.switching import moments, propagators
 from jump_lane.switching.clock import PERIOD, schedule
 from jump_lane.switching.record import record
+from jump_lane.switching.regulation import Regulation
 from jump_lane.switching.settling import settle
-from jump_lane.switching.steady import Regulation, steady_state
+from jump_lane.switching.steady import steady_state
 from jump_lane.switching.waveforms import harmonics, window
 from tests.test_switching import buck, driven
 

@@ -29,8 +29,9 @@ from jump_lane.switching.balance import balance, require
 from jump_lane.switching.clock import PERIOD, schedule
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.record import record
+from jump_lane.switching.regulation import Regulation
 from jump_lane.switching.settling import settle
-from jump_lane.switching.steady import Regulation, steady_state
+from jump_lane.switching.steady import steady_state
 
 T = 5e-6
 

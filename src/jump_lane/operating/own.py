@@ -6,7 +6,8 @@ from jump_lane.circuit.file import CircuitFile
 from jump_lane.errors import ConvergenceError
 from jump_lane.switching.balance import balance, jumps, open_balances
 from jump_lane.switching.record import Recording, record
-from jump_lane.switching.steady import Regulation, SteadyState, steady_state
+from jump_lane.switching.regulation import Regulation
+from jump_lane.switching.steady import SteadyState, steady_state
 
 
 def steady(loaded: CircuitFile) -> tuple[SteadyState, Recording, tuple[str, ...]]:

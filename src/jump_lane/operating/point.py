@@ -11,7 +11,8 @@ from jump_lane.operating.sided import on_side
 from jump_lane.quantities import show
 from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
-from jump_lane.switching.steady import Regulation, SteadyState, steady_state
+from jump_lane.switching.regulation import Regulation
+from jump_lane.switching.steady import SteadyState, steady_state
 from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point

@@ -9,7 +9,8 @@ from jump_lane.circuit.circuit import Circuit
 from jump_lane.errors import ConvergenceError, UnreachableError
 from jump_lane.quantities import show, show_percent
 from jump_lane.switching.record import record
-from jump_lane.switching.steady import Regulation, SteadyState, steady_state
+from jump_lane.switching.regulation import Regulation
+from jump_lane.switching.steady import SteadyState, steady_state
 from jump_lane.topologies.page import Page, Side
 from jump_lane.topologies.point import Point
 
@@ -55,14 +56,14 @@ def on_side(
             if found is not None and _meant(found, side, point):
                 return found
             raise UnreachableError(
-                f"{show(regulation.target, _unit(regulation))} lie beyond what is held near "
+                f"{show(regulation.target, regulation.unit)} lie beyond what is held near "
                 f"{show(before.state.control, 'Hz')}; below that, {side.name}"
             )
         if before is not None and (step.reached < before.reached or not step.meant):
             raise UnreachableError(_below(before, step, regulation, side))
         before = step
     assert before is not None
-    at, unit = show(before.state.control, "Hz"), _unit(regulation)
+    at, unit = show(before.state.control, "Hz"), regulation.unit
     raise UnreachableError(
         f"{show(before.reached, unit)} at {at}, the lowest frequency allowed, where {show(regulation.target, unit)} are asked: "
         f"lower switching.frequency_limits, or {side.short}"
@@ -98,7 +99,7 @@ def _down(
 
 
 def _above(step: Step, regulation: Regulation, side: Side) -> str:
-    unit = _unit(regulation)
+    unit = regulation.unit
     return (
         f"still {show(step.reached, unit)} at {show(step.state.control, 'Hz')}, the highest frequency allowed, where "
         f"{show(regulation.target, unit)} are asked: {side.over}"
@@ -131,14 +132,10 @@ def into_source(page: Page, point: Point) -> Circuit:
 
 
 def _below(peak: Step, beyond: Step, regulation: Regulation, side: Side) -> str:
-    unit = _unit(regulation)
+    unit = regulation.unit
     asked = f"where {show(regulation.target, unit)} are asked"
     if not beyond.meant:
         return (
             f"{show(peak.reached, unit)} at {show(peak.state.control, 'Hz')} {asked}; below that, {side.name}"
         )
     return f"the gain peaks with {show(peak.reached, unit)} near {show(peak.state.control, 'Hz')} {asked}: {side.short}"
-
-
-def _unit(regulation: Regulation) -> str:
-    return "V" if regulation.voltage else "A"

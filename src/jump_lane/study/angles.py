@@ -289,7 +289,7 @@ def _held(at: Design, angles: Mapping[str, float]) -> tuple[dict[str, float], fl
     """Return the angles whose first one holds the output exactly, the others as given, and the leading switch's rms current."""
     from jump_lane.operating.point import hold
     from jump_lane.switching.record import record
-    from jump_lane.switching.steady import Regulation
+    from jump_lane.switching.regulation import Regulation
 
     said, point = angled(at), at.point(0, 0)
     first = said.symbols[0]

@@ -34,6 +34,9 @@ JUMP = 1e-9
 SEARCHED, MOST_SEARCHED = 8, 10
 """Natural valves up to which all combinations are tried, and of more of them how many may be in doubt."""
 
+SINGLY, JOINTLY = 6, 3
+"""Valves flipped at an event, times their number: one after the other, and besides for a jump that reverses no current."""
+
 DOUBT = 1e3
 """Times rounding that a guard may be off where nothing else fits: the state has gathered some on its way."""
 
@@ -166,8 +169,8 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
 
     Returns status, combination, configuration.
     """
-    entered, seen, patience = work[0], 0, 3 * sizes.natural + 3
-    for _ in range(9 * sizes.natural + 9):
+    entered, seen, patience = work[0], 0, JOINTLY * (sizes.natural + 1)
+    for _ in range((SINGLY + JOINTLY) * (sizes.natural + 1)):
         c = find(tables.info, combo)
         if c < 0:
             return MISSING, combo, c

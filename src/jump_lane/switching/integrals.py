@@ -31,14 +31,14 @@ class Integrals(Sampled):
         )
         return found
 
-    def _mean(self, found: Array, turned: Array, first: int, second: int, floor: float = 0.0) -> Array:
+    def _mean(self, found: Array, gross: Array, first: int, second: int, floor: float = 0.0) -> Array:
         """Return averages over the period of products of signals, pair by pair, from their integrals and the magnitudes in
         these; `first` and `second` are the rows from which the pairs are taken.
 
         Digits count down to ``floor`` of the largest average.
         """
         out, least = found.copy(), floor * np.abs(found).max(initial=0.0)
-        lost = np.flatnonzero(ROUNDING * turned > DIGITS * np.maximum(np.abs(out), least))
+        lost = np.flatnonzero(ROUNDING * gross > DIGITS * np.maximum(np.abs(out), least))
         if len(lost):
             out[lost] = self._quadrature(
                 {c: r[first + lost] for c, r in self._rows.items()},
@@ -77,26 +77,26 @@ class Integrals(Sampled):
 
     def average_doubts(self, signals: NDArray[np.int64]) -> Array:
         """Return by how much rounding may falsify the averages of signals: stiff rows add up terms far above their sum."""
-        return ROUNDING * self._moments.turned[signals] / self.period
+        return ROUNDING * self._moments.gross[signals] / self.period
 
     @cached_property
     def rms(self) -> Array:
         """Return the rms values of all signals, in the order of `names`, (s,): voltages of all branches come first, then
         their currents."""
-        found = self._mean(self._moments.squares, self._moments.turned_squares, 0, 0)
+        found = self._mean(self._moments.squares, self._moments.gross_squares, 0, 0)
         return np.sqrt(np.maximum(found, 0.0))
 
     def mean_product(self, first: str, second: str) -> float:
         """Return the average of the product of two signals over the period."""
         i, j = self.index(first), self.index(second)
-        found, turned = products(self._seen.rows, self._moments.totals, i, j, 1)
-        return float(self._mean(found, turned, i, j)[0])
+        found, gross = products(self._seen.rows, self._moments.totals, i, j, 1)
+        return float(self._mean(found, gross, i, j)[0])
 
     @cached_property
     def branch_powers(self) -> Array:
         """The average powers that the branches take [W], (b,)."""
         found = self._moments
-        return self._mean(found.powers, found.turned_powers, 0, len(self.network.branches), 0.01)
+        return self._mean(found.powers, found.gross_powers, 0, len(self.network.branches), 0.01)
 
     @cached_property
     def powers(self) -> dict[str, float]:

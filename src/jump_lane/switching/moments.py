@@ -19,7 +19,7 @@ class Moments(NamedTuple):
         ∫z zᵀdt over every stretch, (k, n+1, n+1), and over all stretches of a configuration, (c, n+1, n+1).
     sums, squares, powers
         ∫ of every signal, (s,), of its square, (s,), and of voltage times current of every branch, (b,).
-    turned, turned_squares, turned_powers
+    gross, gross_squares, gross_powers
         The magnitudes that each of these adds up: rounding is a part of them.
     """
 
@@ -28,9 +28,9 @@ class Moments(NamedTuple):
     sums: NDArray[np.float64]
     squares: NDArray[np.float64]
     powers: NDArray[np.float64]
-    turned: NDArray[np.float64]
-    turned_squares: NDArray[np.float64]
-    turned_powers: NDArray[np.float64]
+    gross: NDArray[np.float64]
+    gross_squares: NDArray[np.float64]
+    gross_powers: NDArray[np.float64]
 
 
 @compiled
@@ -91,7 +91,7 @@ def moments(rate, z0, duration, out):
 @compiled
 def products(rows, totals, first, second, count):
     """Return integrals of products of signals, of rows from `first` on and from `second` on, and the magnitudes in them."""
-    out, turned = np.zeros(count), np.zeros(count)
+    out, gross = np.zeros(count), np.zeros(count)
     width = rows.shape[2]
     for c in range(rows.shape[0]):
         for k in range(count):
@@ -101,22 +101,22 @@ def products(rows, totals, first, second, count):
                     for j in range(width):
                         term = factor * totals[c, i, j] * rows[c, second + k, j]
                         out[k] += term
-                        turned[k] += abs(term)
-    return out, turned
+                        gross[k] += abs(term)
+    return out, gross
 
 
 @compiled
 def _firsts(rows, totals):
     """Return integrals of signals, and the magnitudes in them."""
     count, width = rows.shape[1:]
-    out, turned = np.zeros(count), np.zeros(count)
+    out, gross = np.zeros(count), np.zeros(count)
     for c in range(rows.shape[0]):
         for k in range(count):
             for i in range(width):
                 term = rows[c, k, i] * totals[c, i, width - 1]
                 out[k] += term
-                turned[k] += abs(term)
-    return out, turned
+                gross[k] += abs(term)
+    return out, gross
 
 
 @compiled
@@ -132,7 +132,7 @@ def integrate(rate, seen, durations, tick, branches):
         at = seen.which[k]
         moments(rates[at], seen.origins[k], durations[k] * tick, each[k])
         totals[at] += each[k]
-    sums, turned = _firsts(seen.rows, totals)
-    squares, turned_squares = products(seen.rows, totals, 0, 0, seen.rows.shape[1])
-    powers, turned_powers = products(seen.rows, totals, 0, branches, branches)
-    return Moments(each, totals, sums, squares, powers, turned, turned_squares, turned_powers)
+    sums, gross = _firsts(seen.rows, totals)
+    squares, gross_squares = products(seen.rows, totals, 0, 0, seen.rows.shape[1])
+    powers, gross_powers = products(seen.rows, totals, 0, branches, branches)
+    return Moments(each, totals, sums, squares, powers, gross, gross_squares, gross_powers)

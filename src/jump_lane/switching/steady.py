@@ -19,11 +19,12 @@ import numpy as np
 
 from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.circuit.law import Row
-from jump_lane.errors import ConvergenceError, UnreachableError
+from jump_lane.errors import ConvergenceError
 from jump_lane.switching import pieces, shooting
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.layout import Meter
 from jump_lane.switching.network import Array
+from jump_lane.switching.regulation import INSET, Regulation, unfound
 from jump_lane.switching.runs import Shot, Statistics, Trace
 
 RESIDUAL = 1e-13
@@ -32,36 +33,12 @@ LAST_RESORT = 1e-8
 """Residual accepted where nothing smaller was met; the balances judge the result."""
 
 MAX_STEPS = 60
-INSET = 0.01
-"""How far from the ends of the control range, as a part of it, a target is looked for where Newton's method fails."""
-
 HALVINGS = 7
 """Steps of that search: within a hundredth of the range, from where Newton's method converges."""
 
 PATIENCE = 400
 """Periods that a circuit runs on by itself where Newton's method fails from the guess: the bias of a core that nothing
 but the switching pattern centres has to find its place first."""
-
-
-@dataclass(frozen=True)
-class Regulation:
-    """An average to hold by the control variable.
-
-    Attributes
-    ----------
-    branch, voltage
-        Which element, and whether its voltage or its current is held.
-    target
-        The average to hold [V or A].
-    lowest, highest
-        Range of the control variable.
-    """
-
-    branch: str
-    target: float
-    voltage: bool = True
-    lowest: float = 0.0
-    highest: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -110,7 +87,7 @@ STUCK, LEAP = 0.9, 4
 taken then."""
 
 IDLE = 20
-"""Steps in a row that lead to nothing better before the search ends."""
+"""Steps that together lead to nothing better before the search ends."""
 
 NEARBY = 0.1
 """A guess that closes to this part of the largest state is taken as it is."""
@@ -174,9 +151,9 @@ class _Shooting:
             point = self.descended(point)
             if point.size < ACCEPTED:
                 return point, 1
-        best_yet, idle = point, 0
+        best_yet, mark, idle = point, point.size, 0
         for iteration in range(MAX_STEPS):
-            idle = 0 if point.size < STUCK * best_yet.size else idle + 1
+            mark, idle = (point.size, 0) if point.size < STUCK * mark else (mark, idle + 1)
             best_yet = min(best_yet, point, key=lambda p: p.size)
             if point.size < RESIDUAL:
                 return point, iteration
@@ -347,7 +324,7 @@ def steady_state(
             point, further = search.solve(search.evaluate(beside.z, beside.combo, beside.control))
             steps += further
     if not point.size < LAST_RESORT:
-        raise _failure(point, regulation)
+        raise unfound(regulation, point.size, point.shot.off, point.control)
     last = point.shot.run
     if not engine.is_latest(last):
         last = search.evaluate(point.z, point.combo, point.control).shot.run
@@ -363,7 +340,7 @@ def _joined(engine: Engine, regulation: Regulation | None, near: SteadyState) ->
     found = pieces.close(engine, starts, near.combo, engine.circuit.control, target)
     if regulation is not None and not regulation.lowest <= found.control <= regulation.highest:
         raise ConvergenceError(
-            f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {_unit(regulation)}: it lies beyond "
+            f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {regulation.unit}: it lies beyond "
             "the range of the control"
         )
     return SteadyState(
@@ -398,52 +375,3 @@ def _approached(engine: Engine, regulation: Regulation, first: _Trial) -> _Trial
         else:
             high = middle
     return low
-
-
-CLEARLY, EXACTLY = 1e-2, 1e-4
-"""An average that misses its target by less than this part of it may only lack some steps, at an end of the range too."""
-
-SETTLED = 1.05
-"""Where states close, an average that is off is all that is left: it has been reached then."""
-
-
-def _failure(point: _Trial, regulation: Regulation | None) -> ConvergenceError:
-    """Return why there is no steady state, in volts where the control cannot bring the output there."""
-    if regulation is not None and _beyond(point, regulation):
-        unit = _unit(regulation)
-        got = regulation.target + point.shot.off
-        got = 0.0 if abs(got) < ACCEPTED * abs(regulation.target) else got
-        missed = abs(got / regulation.target - 1.0) if regulation.target else math.inf
-        at_end = _at_end(point, regulation)
-        settled = point.size * abs(regulation.target) < SETTLED * abs(point.shot.off)
-        if at_end and not settled and missed < CLEARLY:
-            return ConvergenceError(
-                f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {unit}: at the end of the range of "
-                "the control the states do not close"
-            )
-        if missed < (EXACTLY if at_end else CLEARLY):
-            return ConvergenceError(
-                f"no periodic steady state found: the average misses {regulation.target:.5g} {unit} by a little"
-            )
-        return UnreachableError(
-            f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {unit}: "
-            f"{got:.5g} {unit} was reached"
-        )
-    return ConvergenceError(
-        f"no periodic steady state found: after {MAX_STEPS} Newton steps the residual is {point.size:.1e}"
-    )
-
-
-def _beyond(point: _Trial, regulation: Regulation) -> bool:
-    """Tell whether the control has run into an end of its range, or the average alone is off."""
-    return _at_end(point, regulation) or abs(point.shot.off) > 0.1 * point.size * abs(regulation.target)
-
-
-def _at_end(point: _Trial, regulation: Regulation) -> bool:
-    """Tell whether the control has run into an end of its range."""
-    span = regulation.highest - regulation.lowest
-    return min(point.control - regulation.lowest, regulation.highest - point.control) < INSET * span
-
-
-def _unit(regulation: Regulation) -> str:
-    return "V" if regulation.voltage else "A"

@@ -26,6 +26,7 @@ from jump_lane.switching.tables import find
 from jump_lane.switching.watching import Course, watch_stretch
 
 MAX_EVENTS = 8000
+"""Commutations in a period: a diode that bounces on an undamped ringing makes some thousands."""
 
 
 class Record(NamedTuple):

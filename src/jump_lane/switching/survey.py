@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from jump_lane.switching.measuring import NEAR, estimate, refine, walk
 from jump_lane.switching.nodal import part, product
-from jump_lane.switching.propagators import compiled, propagate
+from jump_lane.switching.propagators import compiled, light, propagate
 from jump_lane.switching.solving import closed_valves, signal_rows
 
 FAINT = 1e-9
@@ -19,7 +19,7 @@ ROOM = 256
 """Instants that there is room for at first."""
 
 LEAST = 4
-"""Instants that a stretch needs room for at least."""
+"""Instants that a stretch needs room for at least: both its ends, a tick behind the first and a step."""
 
 
 class Survey(NamedTuple):
@@ -93,25 +93,27 @@ def _watched(rows, rate, count):
     return out
 
 
-@compiled
-def _observe(row, z):
-    s = 0.0
-    for j in range(row.shape[0]):
-        s += row[j] * z[j]
-    return s
+@light
+def _observe(rows, c, z, out):
+    """Write the first signals in a configuration at z, as many as there is room for."""
+    for m in range(out.shape[0]):
+        s = 0.0
+        for j in range(rows.shape[2]):
+            s += rows[c, m, j] * z[j]
+        out[m] = s
 
 
 @compiled
 def _starting(rows, which, states, branches):
     """Return least and largest values at the starts of the stretches of all voltages and currents, a faint part apart."""
     count = 2 * branches
-    lows, highs = np.full(count, np.inf), np.full(count, -np.inf)
+    lows, highs, values = np.full(count, np.inf), np.full(count, -np.inf), np.empty(count)
     largest = np.full(2, 1e-150)
     for k in range(which.shape[0]):
+        _observe(rows, which[k], states[k], values)
         for m in range(count):
-            value = _observe(rows[which[k], m], states[k])
-            lows[m], highs[m] = min(lows[m], value), max(highs[m], value)
-            largest[m // branches] = max(largest[m // branches], abs(value))
+            lows[m], highs[m] = min(lows[m], values[m]), max(highs[m], values[m])
+            largest[m // branches] = max(largest[m // branches], abs(values[m]))
     for m in range(count):
         highs[m] += FAINT * largest[m // branches]
     return lows, highs
@@ -173,8 +175,7 @@ def survey(stamp, tables, trace, rests, durations, tick):
     for k in range(count):
         a, b = first[k], first[k + 1]
         for i in range(a, b):
-            for m in range(signals):
-                values[i, m] = _observe(rows[which[k], m], states[i])
+            _observe(rows, which[k], states[i], values[i])
         estimate(ticks[a:b], values[a:b], 1.0, highs[k])
         estimate(ticks[a:b], values[a:b], -1.0, lows[k])
         for m in range(signals):
