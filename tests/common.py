@@ -13,10 +13,10 @@ from copy import deepcopy
 from pathlib import Path
 from typing import Any
 
+from jump_lane.design.derive import Design, derive
 from jump_lane.spec import Spec, parse_spec
 from jump_lane.study.template import example
 from jump_lane.topologies import NAMES, page
-from jump_lane.topologies.design import Design, derive
 
 REFERENCE = Path(__file__).parent / "reference"
 PULSED = tuple(name for name in NAMES if page(name).naming is None)

@@ -2,6 +2,7 @@
 
 import unittest
 
+from jump_lane.design.derive import derive
 from jump_lane.errors import ConvergenceError, InputError
 from jump_lane.operating.point import solve
 from jump_lane.spec import parse_spec
@@ -9,7 +10,6 @@ from jump_lane.study.axes import read_axis
 from jump_lane.study.check import check
 from jump_lane.study.sweep import Sweep, columns, run
 from jump_lane.topologies import NAMES, page
-from jump_lane.topologies.design import derive
 from tests.common import buck_tables, design, example_design
 from tests.test_faults import called
 

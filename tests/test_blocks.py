@@ -1,51 +1,19 @@
 """Groups of equations that several pages share, on their own."""
 
-import tomllib
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from jump_lane.circuit.elements import IdealTransformer, Inductor, Resistor
 from jump_lane.equations.formula import Formula
-from jump_lane.equations.sheet import Line
 from jump_lane.errors import InputError
 from jump_lane.report.derivation import derivation_view
-from jump_lane.study.template import example
-from jump_lane.topologies import NAMES, blocks, page
+from jump_lane.topologies import NAMES, page
 from jump_lane.topologies.blocks import transformers
-from jump_lane.topologies.blocks.ramps import mean_square, root_mean_square
-from jump_lane.topologies.blocks.rewriting import TWICE, rewritten
-from jump_lane.topologies.page import ByTarget, Cases
+from jump_lane.topologies.blocks.shape import Shape, triangle
+from jump_lane.topologies.variant import Variant, every_variant, variant_of
 from tests.common import buck_tables, design, example_design
-
-
-class Rewriting(unittest.TestCase):
-    LINE = Line(
-        "I_L2", {"continuous": "V_o*f_s/L2", "discontinuous": "I_L2pk"}, "A", "current of L2", "definition"
-    )
-
-    def test_symbols_are_replaced_whole(self) -> None:
-        (found,) = rewritten((self.LINE,), {"L2": "L_m", "I_L2": "I_Lm"})
-        assert isinstance(found, Line)
-        self.assertEqual(found.symbol, "I_Lm")
-        self.assertEqual(found.text, {"continuous": "V_o * f_s / L_m", "discontinuous": "I_L2pk"})
-        self.assertEqual(found.meaning, "current of L_m")
-
-    def test_what_is_no_name_replaces_in_formulas_only(self) -> None:
-        (found,) = rewritten((Line("f_s", "1/f_s", "s", "f_s", "definition"),), TWICE)
-        assert isinstance(found, Line)
-        self.assertEqual((found.symbol, found.text, found.meaning), ("f_s", "1 / (2 * f_s)", "f_s"))
-
-    def test_choices_and_lines_on_the_way_too(self) -> None:
-        inner = Line("y", "L2", "H", "", "")
-        entries = (
-            ByTarget({"either": self.LINE}),
-            Line("x", "y", "", "", "", within=(0, 1), through=(inner,)),
-        )
-        choice, equation = rewritten(entries, {"L2": "L_m"})
-        assert isinstance(choice, ByTarget) and isinstance(equation, Line)
-        self.assertIn("L_m", str(choice.lines["either"].text))
-        self.assertEqual(equation.through[0].text, "L_m")
 
 
 class Transformers(unittest.TestCase):
@@ -73,74 +41,103 @@ class Transformers(unittest.TestCase):
             self.assertEqual([w.name for w in core.windings[:2]], ["Np", "Ns1"], name)
 
 
-class Ramps(unittest.TestCase):
-    def test_mean_square_of_straight_pieces(self) -> None:
-        """Against the sum over many samples: from a to b, up from zero, constant, down to zero."""
-        pieces = (("0.3", "a", "b"), ("d", "0", "(a + b)"), ("0.1", "c", "c"), ("0.25", "c", "0"))
-        values = {"a": -1.0, "b": 2.5, "c": 0.7, "d": 0.2}
+class Shapes(unittest.TestCase):
+    """Against sums over many samples: from a to b, up from zero, constant, down to zero, and nothing in the rest."""
+
+    VALUES = {"a": -1.0, "b": 2.5, "c": 0.7, "d": 0.2, "k": 3.0, "f_s": 1e5, "C": 2e-6, "R": 0.05}  # noqa: RUF012
+    SHAPE = Shape((("0.3", "a", "b"), ("d", "0", "a + b"), ("0.1", "c", "c"), ("0.25", "c", "0")), "k")
+
+    def samples(self) -> np.ndarray:
         steps = (np.arange(20000) + 0.5) / 20000
-        ends = ((0.3, -1.0, 2.5), (0.2, 0.0, 1.5), (0.1, 0.7, 0.7), (0.25, 0.7, 0.0))
-        expected = sum(part * np.mean((i + (j - i) * steps) ** 2) for part, i, j in ends)
-        self.assertAlmostEqual(Formula(mean_square(*pieces)).evaluate(values), expected, places=7)
-        self.assertAlmostEqual(Formula(root_mean_square(*pieces)).evaluate(values) ** 2, expected, places=7)
+        ends = ((0.3, -1.0, 2.5), (0.2, 0.0, 1.5), (0.1, 0.7, 0.7), (0.25, 0.7, 0.0), (0.15, 0.0, 0.0))
+        at, begin = np.zeros_like(steps), 0.0
+        for part, first, last in ends:
+            inside = (steps >= begin) & (steps < begin + part)
+            at[inside] = first + (last - first) * (steps[inside] - begin) / part
+            begin += part
+        return 3.0 * at
+
+    def value(self, text: str) -> float:
+        return float(Formula(text).evaluate(self.VALUES))
+
+    def test_average_rms_and_peak(self) -> None:
+        current = self.samples()
+        self.assertAlmostEqual(self.value(self.SHAPE.average), current.mean(), places=4)
+        self.assertAlmostEqual(self.value(self.SHAPE.rms) ** 2, np.mean(current**2), places=3)
+        self.assertAlmostEqual(self.value(self.SHAPE.peak), 7.5)
+
+    def test_ripple_charge_and_alternating_part(self) -> None:
+        current = self.samples()
+        self.assertAlmostEqual(self.value(self.SHAPE.peak_to_peak), 10.5)
+        self.assertAlmostEqual(self.value(self.SHAPE.alternating), current.std(), places=3)
+        charge = np.cumsum(current - current.mean()) / 20000 / 1e5
+        self.assertAlmostEqual(self.value(self.SHAPE.charge()) / np.ptp(charge), 1.0, places=3)
+        across = charge / 2e-6 + 0.05 * (current - current.mean())
+        self.assertAlmostEqual(self.value(self.SHAPE.ripple("C", "R")) / np.ptp(across), 1.0, places=3)
+
+    def test_a_part_of_it_and_one_behind_the_other(self) -> None:
+        first, last = self.SHAPE.during("0.3"), self.SHAPE.during("d", "0.1", "0.25")
+        self.assertAlmostEqual(self.value((first + last).rms), self.value(self.SHAPE.rms))
+        self.assertAlmostEqual(self.value(first.scaled("2").average), 2.0 * 3.0 * 0.3 * 0.75)
+
+    def test_a_triangle_keeps_what_is_largest(self) -> None:
+        found = triangle("I_v", "I_pk", "D", "D_2", idle=True)
+        self.assertEqual((found.peak, found.during("D_2").peak), ("I_pk", "I_pk"))
+        self.assertEqual(found.average.count("I_v"), 3)
+
+    def test_phases_add_up(self) -> None:
+        """Two triangles of equal slopes, half a period apart, leave nothing."""
+        values = {"D": 0.5, "D_2": 0.5, "I_v": 1.0, "I_pk": 2.0}
+        two = replace(triangle("I_v", "I_pk", "D", "D_2"), count="2")
+        self.assertAlmostEqual(float(Formula(two.peak_to_peak).evaluate(values)), 0.0)
 
 
-class Steps(unittest.TestCase):
-    def test_a_stage_says_the_same_for_buck_and_for_one_phase(self) -> None:
-        lines = blocks.StepDown(on="V_in - V_o", off="V_o").operation()
-        self.assertEqual([line.symbol for line in lines][:5], ["I_x", "V_1", "V_2", "D_1", "dI_L"])
-
-    def test_a_device_with_ramps_has_the_mean_of_its_corners(self) -> None:
-        lines = {
-            line.symbol: line for line in blocks.ramped_device("S9", "0.4", "2", "4", "10", "0.1", "0.05")
-        }
-        known = {"m_V": 0.3, "m_I": 0.3, "V_S9": 10.0, "I_S9pk": 4.0}
-
-        def value(symbol: str) -> float:
-            return float(lines[symbol].formula("").evaluate(known))
-
-        self.assertAlmostEqual(value("I_S9"), 0.4 * 3 + 0.1 * 2 / 2 + 0.05 * 4 / 2)
-        self.assertAlmostEqual(value("I_S9rms") ** 2, 0.4 * 28 / 3 + 0.1 * 4 / 3 + 0.05 * 16 / 3)
-        self.assertEqual(value("I_S9pk"), 4.0)
-
-
-def entered(found) -> list[str]:
-    """The symbols of all lines that a design enters, in order."""
-    out: list[str] = []
-    pending = [*found.page.sizing, *found.page.operation]
-    while pending:
-        entry = pending.pop(0)
-        if isinstance(entry, Cases):
-            pending = [*entry.lines[entry.of(found.spec, found.sheet)], *pending]
-        elif isinstance(entry, ByTarget):
-            out.append(next(iter(entry.lines.values())).symbol)
-        else:
-            out.append(entry.symbol)
-            pending = [*entry.through, *pending]
-    return out
-
-
-class OneDerivation(unittest.TestCase):
+class Variants(unittest.TestCase):
     def test_no_symbol_is_derived_twice(self) -> None:
         """A second line of the same name would leave behind what was derived from the first one."""
         for name in NAMES:
-            for secondary in page(name).secondaries or (None,):
-                tables = tomllib.loads(example(name))
-                if secondary:
-                    asked = {"secondary": secondary, "magnetising_ripple": "1 %"}
-                    tables["output"][0]["current"]["min"] = tables["output"][0]["current"]["max"]
-                    tables.pop("chosen", None)
-                    tables["transformer"] = tables.get("transformer", {}) | asked
-                symbols = entered(design(tables, switching__mode="continuous", switching__duty_limit=0.38))
-                with self.subTest(topology=name, secondary=secondary):
+            found = page(name)
+            for variant in every_variant(found.secondaries, found.outputs, found.modulations):
+                lines = found.lines_of(variant)
+                symbols = [one.symbol for line in lines for one in (line, *line.through)]
+                with self.subTest(topology=name, variant=variant):
                     self.assertEqual([s for s in set(symbols) if symbols.count(s) > 1], [])
+
+    def test_symbols_are_not_told_apart_by_case_alone(self) -> None:
+        for name in NAMES:
+            symbols = {line.symbol for line in page(name).lines}
+            with self.subTest(name):
+                self.assertEqual(len({s.lower() for s in symbols}), len(symbols))
 
     def test_no_given_symbol_is_derived(self) -> None:
         for name in NAMES:
             found = example_design(name)
             given = {v.symbol for v in found.sheet if v.line is None}
             with self.subTest(name):
-                self.assertEqual(given & set(entered(found)), set())
+                self.assertEqual(given & {line.symbol for line in found.page.lines}, set())
+
+    def test_what_a_file_says_settles_the_variant(self) -> None:
+        tables = buck_tables() | {"topology": "flyback", "parts": {"T": {"leakage": "1 µH"}}}
+        for changes, expected in (
+            ({}, ("continuous", False, False)),
+            ({"switching__rectifier": "synchronous"}, ("either", True, False)),
+            (
+                {"switching__rectifier": "synchronous", "switching__dead_time": "50 ns"},
+                ("either", True, True),
+            ),
+            ({"switching__mode": "boundary"}, ("boundary", False, False)),
+        ):
+            found = design(tables, **changes)
+            variant = variant_of(found.spec, found.sheet, found.page.bodies)
+            with self.subTest(changes):
+                self.assertEqual((variant.target, variant.synchronous, variant.dead), expected)
+                self.assertTrue(variant.leaking)
+                self.assertIn("C_cl", found.components())
+
+    def test_a_body_diode_blocks_for_others_only_where_it_conducts(self) -> None:
+        self.assertEqual(Variant().drop("D1", "I"), "V_FD1 + R_D1*I")
+        self.assertEqual(Variant(synchronous=True, dead=True).drop("D1", "I"), "V_BD1")
+        self.assertEqual((Variant().body("S2"), Variant(dead=True).body("S2")), ("0", "V_BS2"))
 
 
 class Isolated(unittest.TestCase):
@@ -154,7 +151,7 @@ class Isolated(unittest.TestCase):
         tables = buck_tables() | {"topology": "isolated-sepic"}
         self.assertEqual(design(tables).caveats(), ())
         found = design(tables, parts__T={"leakage": "1u"})
-        self.assertIn("at light load", found.caveats()[0])
+        self.assertIn("left to the simulation", found.caveats()[0])
 
     def test_dead_time_matters_only_to_switches(self) -> None:
         found = design(buck_tables(), switching__dead_time="80 ns")

@@ -4,12 +4,12 @@ import unittest
 from dataclasses import replace
 from itertools import pairwise
 
+from jump_lane.design.derive import derive
 from jump_lane.errors import InputError
 from jump_lane.spec import parse_spec
 from jump_lane.study import efficiency as study
 from jump_lane.study import pick
 from jump_lane.study.pool import spread
-from jump_lane.topologies.design import derive
 from tests.common import buck_tables, design, spec
 
 PARTS = {
@@ -148,8 +148,8 @@ class Picking(unittest.TestCase):
 
     def test_sizes_follow_the_parts(self) -> None:
         """The resonant inductance of a phase-shifted bridge follows from the capacitance of its switches."""
+        from jump_lane.design.derive import derive
         from jump_lane.dissipation.budget import budget
-        from jump_lane.topologies.design import derive
         from tests.common import example_design
 
         plain = example_design("phase-shifted-full-bridge").spec

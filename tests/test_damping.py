@@ -1,9 +1,9 @@
 import json
 import unittest
 
+from jump_lane.dissipation.damping import derive_damping
 from jump_lane.errors import InputError
 from jump_lane.study.damping import compare_damping
-from jump_lane.topologies.blocks.damping import derive_damping
 from tests.common import CommandCase, buck_tables, design, example_design
 
 RING = {"ring": "24 MHz", "added": "470 pF", "ring_added": "15 MHz"}

@@ -12,12 +12,12 @@ import numpy as np
 
 from jump_lane.circuit.file import load
 from jump_lane.cli.app import run
+from jump_lane.design.derive import derive
 from jump_lane.spec import load as load_spec
 from jump_lane.study.check import check
 from jump_lane.switching.balance import balance, jumps, require
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import steady_state
-from jump_lane.topologies.design import derive
 
 FAULTS = Path(__file__).parent / "faults"
 
@@ -121,10 +121,10 @@ class Files(unittest.TestCase):
         design = derive(load_spec(FAULTS / "files" / "clean_buckboost_reversed_ripple_esr.toml"))
         i, j = np.argwhere(design.sheet.modes == "reversed")[0]
         at = design.sheet.at(int(i), int(j))
-        self.assertAlmostEqual(at["dV_oESR"], at["R_Co"] * (at["I_pk"] - at["I_v"]))
+        self.assertAlmostEqual(at["dV_oESR"], at["R_Co"] * (at["I_Lpk"] - at["I_Lv"]))
 
     def test_the_fall_of_a_clamped_current_takes_some_time(self) -> None:
-        self.assertGreater(self.sheet("clean_flyback_offline_negative_Dk2")["D_k2"].values.min(), 0.0)
+        self.assertGreater(self.sheet("clean_flyback_offline_negative_Dk2")["D_k"].values.min(), 0.0)
 
     def test_a_lower_turns_ratio_makes_room_for_lost_duty(self) -> None:
         sheet = self.sheet("clean_psfb_refused_duty_loss")

@@ -5,10 +5,10 @@ import unittest
 
 import numpy as np
 
+from jump_lane.design.derive import derive
+from jump_lane.design.line_input import line_side
 from jump_lane.errors import InputError
 from jump_lane.spec import parse_spec
-from jump_lane.topologies.blocks.line_input import line_side
-from jump_lane.topologies.design import derive
 from tests.common import CommandCase
 
 LINE = {"min": "85 V", "nominal": "230 V", "max": "265 V", "frequency": "50 Hz", "efficiency": "85 %"}

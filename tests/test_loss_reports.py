@@ -4,13 +4,13 @@ import unittest
 from dataclasses import replace
 from functools import cache
 
+from jump_lane.design.derive import Design
 from jump_lane.dissipation.budget import Budget, budget
 from jump_lane.report.efficiency import efficiency_columns, efficiency_figure, efficiency_view
 from jump_lane.report.figures import save
 from jump_lane.report.losses import NEGLIGIBLE, assumed, grouped, losses_columns, losses_figure, losses_view
 from jump_lane.report.pick import pick_view
 from jump_lane.study import efficiency, pick
-from jump_lane.topologies.design import Design
 from tests.common import buck_tables, design, example_design, spec
 
 PARTS = {

@@ -6,11 +6,11 @@ from collections.abc import Iterator
 from copy import deepcopy
 from typing import Any
 
+from jump_lane.design.derive import derive
 from jump_lane.errors import InputError
 from jump_lane.spec import parse_spec, schema
 from jump_lane.study.template import fill
 from jump_lane.topologies import page
-from jump_lane.topologies.design import derive
 from tests.common import buck_tables
 
 UNITS = {

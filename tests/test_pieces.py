@@ -5,12 +5,12 @@ from dataclasses import replace
 
 import numpy as np
 
+from jump_lane.design.derive import Design
 from jump_lane.errors import ConvergenceError
 from jump_lane.operating.point import held, solve, solve_point
 from jump_lane.switching import pieces
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.steady import steady_state
-from jump_lane.topologies.design import Design
 from tests.common import buck_tables, design, example_design
 
 

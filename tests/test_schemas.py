@@ -9,6 +9,7 @@ from typing import Any
 from jsonschema import Draft202012Validator
 
 from jump_lane.circuit.file import parse_circuit
+from jump_lane.design.derive import derive
 from jump_lane.errors import InputError
 from jump_lane.quantities import DIMENSIONS, parse, pattern
 from jump_lane.report.models import OUTPUTS
@@ -17,7 +18,6 @@ from jump_lane.spec import parse_spec
 from jump_lane.spec.keys import keys
 from jump_lane.study.template import example
 from jump_lane.topologies import NAMES
-from jump_lane.topologies.design import derive
 from tests.common import REFERENCE, buck_tables
 
 MISSING = object()

@@ -5,6 +5,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from jump_lane.design.asked import unnamed
+from jump_lane.design.derive import derive
 from jump_lane.errors import ConvergenceError, InputError
 from jump_lane.judge.limit import Limit, Mend
 from jump_lane.sizing.case import Case, between, corners, extremes
@@ -12,8 +14,6 @@ from jump_lane.sizing.readings import Reading, read
 from jump_lane.sizing.solve import deciding, size
 from jump_lane.spec import Spec
 from jump_lane.study.check import check
-from jump_lane.topologies.asked import unnamed
-from jump_lane.topologies.design import derive
 from tests.common import buck_tables, example_design, spec
 from tests.test_faults import called
 

@@ -6,6 +6,7 @@ import unittest
 from copy import deepcopy
 from typing import Any
 
+from jump_lane.design.derive import Design, derive
 from jump_lane.judge.asked import refused
 from jump_lane.judge.limit import Scene
 from jump_lane.judge.soft import LEFT, Swing, soft_limits
@@ -14,7 +15,6 @@ from jump_lane.sizing.solve import size
 from jump_lane.spec import parse_spec
 from jump_lane.study.check import check
 from jump_lane.study.template import example
-from jump_lane.topologies.design import Design, derive
 
 DOCK = tomllib.loads(example("phase-shifted-full-bridge"))
 

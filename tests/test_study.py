@@ -3,13 +3,13 @@ import unittest
 
 import numpy as np
 
+from jump_lane.design.derive import derive
 from jump_lane.errors import InputError
 from jump_lane.spec import parse_spec
 from jump_lane.study import modes, tolerance
 from jump_lane.study.axes import Axis, read_axis
 from jump_lane.study.sweep import Sweep, columns, run
 from jump_lane.study.template import example, fill
-from jump_lane.topologies.design import derive
 from tests.common import buck_tables, design, example_design
 
 

@@ -9,11 +9,11 @@ import unittest
 from pathlib import Path
 
 import jump_lane as jl
+from jump_lane.design.derive import derive
 from jump_lane.operating.point import solve
 from jump_lane.spec import parse_spec
 from jump_lane.study.scale import Bases, Factors
 from jump_lane.study.template import example
-from jump_lane.topologies.design import derive
 from tests.common import CommandCase
 
 

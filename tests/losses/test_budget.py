@@ -19,7 +19,7 @@ class EveryTopology(unittest.TestCase):
                 self.assertAlmostEqual(conduction, found.p_in - found.p_out, delta=1e-6 * found.p_in)
 
     def test_every_component_is_found_once(self) -> None:
-        from jump_lane.topologies.components import components
+        from jump_lane.design.components import components
 
         for name in NAMES:
             with self.subTest(name):

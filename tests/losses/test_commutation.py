@@ -5,13 +5,13 @@ import unittest
 import numpy as np
 
 from jump_lane.catalogue.kinds import Diode
+from jump_lane.design.components import components
+from jump_lane.design.derive import Design, derive
 from jump_lane.dissipation.budget import budget
 from jump_lane.dissipation.commutation import Commutation, commutations, stops, turned_on
 from jump_lane.dissipation.recovery import left
 from jump_lane.dissipation.stage import Stage
 from jump_lane.operating.point import solve
-from jump_lane.topologies.components import components
-from jump_lane.topologies.design import Design, derive
 from tests.common import buck_tables, design, example_design
 
 FAST = Diode(part="fast", recovery_charge=40e-9, recovery_current=2.0)

@@ -100,10 +100,10 @@ class MinorLoops(unittest.TestCase):
 class InACircuit(unittest.TestCase):
     def test_windings_on_one_core_share_their_flux(self) -> None:
         """What one winding sees is the integral of its own voltage, whoever carries the current."""
+        from jump_lane.design.components import components
         from jump_lane.dissipation.core import linkage
         from jump_lane.dissipation.stage import Stage
         from jump_lane.operating.point import solve
-        from jump_lane.topologies.components import components
         from tests.common import buck_tables, design
 
         tables = buck_tables() | {"topology": "sepic", "parts": {"T": {"factor": 0.9}}}

@@ -5,16 +5,16 @@ from functools import cache
 
 from jump_lane.catalogue.kinds import ROLES, Diode, Inductor, Mosfet
 from jump_lane.catalogue.load import samples
+from jump_lane.design.asked import bias_of
+from jump_lane.design.components import components
+from jump_lane.design.derive import Design, derive
+from jump_lane.design.named import value_of
 from jump_lane.dissipation.budget import Budget, budget
 from jump_lane.judge.derived import needs, overloads
 from jump_lane.judge.rating import Rating
 from jump_lane.spec import Spec
 from jump_lane.spec.surroundings import Sink, Thermal
 from jump_lane.topologies import NAMES
-from jump_lane.topologies.asked import bias_of
-from jump_lane.topologies.components import components
-from jump_lane.topologies.design import Design, derive
-from jump_lane.topologies.named import value_of
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 from tests.common import example_design

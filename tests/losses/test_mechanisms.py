@@ -4,6 +4,7 @@ import unittest
 from functools import cache
 
 from jump_lane.catalogue.kinds import Diode, Mosfet
+from jump_lane.design.derive import Design
 from jump_lane.dissipation.budget import Budget, budget
 from jump_lane.dissipation.charge import stored
 from jump_lane.dissipation.ledger import Gap, Loss
@@ -12,7 +13,6 @@ from jump_lane.errors import InputError
 from jump_lane.operating.point import solve
 from jump_lane.quantities import show
 from jump_lane.spec.surroundings import Driver
-from jump_lane.topologies.design import Design
 from tests.common import buck_tables, design, example_design
 
 FET = {

@@ -4,11 +4,11 @@ import unittest
 
 import numpy as np
 
+from jump_lane.design.components import components
 from jump_lane.dissipation.budget import budget
 from jump_lane.dissipation.cooling import network
 from jump_lane.dissipation.thermal import Network, solve
 from jump_lane.errors import InputError, RunawayError
-from jump_lane.topologies.components import components
 from tests.common import buck_tables, design
 
 

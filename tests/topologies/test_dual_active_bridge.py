@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from jump_lane.circuit.circuit import Circuit
+from jump_lane.design.derive import Design, derive
 from jump_lane.dissipation.budget import budget
 from jump_lane.equations.bridges import (
     bridges_at,
@@ -32,7 +33,6 @@ from jump_lane.study.check import check
 from jump_lane.study.template import example
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import steady_state
-from jump_lane.topologies.design import Design, derive
 
 
 def bridge(modulation: str = "single", load: float = 1.0, **angles: Any) -> Design:

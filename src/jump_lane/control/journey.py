@@ -17,6 +17,7 @@ from jump_lane.control.loops import AnyLoop, close, controller
 from jump_lane.control.modulator import COMMAND
 from jump_lane.control.network import REFERENCE
 from jump_lane.control.stage import SOURCE, Stage
+from jump_lane.design.components import components
 from jump_lane.errors import NoResultError
 from jump_lane.judge.rating import BLOCKED, PEAK, ratings_of
 from jump_lane.judge.stress import VALVES
@@ -26,7 +27,6 @@ from jump_lane.spec.loop import Event
 from jump_lane.switching.changes import Change
 from jump_lane.switching.record import Recording
 from jump_lane.switching.transient import Passage, travel
-from jump_lane.topologies.components import components
 
 MODES = 24
 """Changes of the way it conducts that are looked at."""

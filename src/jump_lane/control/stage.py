@@ -13,12 +13,12 @@ from numpy.typing import NDArray
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import CurrentSource
 from jump_lane.circuit.law import Law, Row
+from jump_lane.design.derive import Design
 from jump_lane.errors import InputError
 from jump_lane.operating.point import solve_point
 from jump_lane.quantities import show
 from jump_lane.switching.response import CONTROL, Responses
 from jump_lane.switching.steady import SteadyState, steady_state
-from jump_lane.topologies.design import Design
 from jump_lane.topologies.point import Point
 
 Complex = NDArray[np.complex128]

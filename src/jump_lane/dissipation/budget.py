@@ -7,6 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from jump_lane.design.components import Component, components
+from jump_lane.design.derive import Design
+from jump_lane.design.named import figures
 from jump_lane.dissipation import (
     bipolar,
     capacitor,
@@ -21,6 +24,7 @@ from jump_lane.dissipation import (
 from jump_lane.dissipation.bundle import heated
 from jump_lane.dissipation.commutation import commutations
 from jump_lane.dissipation.cooling import network, unknown
+from jump_lane.dissipation.damping import derive_damping
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.missing import missing
 from jump_lane.dissipation.stage import Stage
@@ -29,10 +33,6 @@ from jump_lane.errors import BalanceError, ConvergenceError, RunawayError
 from jump_lane.judge.rating import Rating
 from jump_lane.operating.point import solve_point
 from jump_lane.switching.waveforms import Array
-from jump_lane.topologies.blocks.damping import derive_damping
-from jump_lane.topologies.components import Component, components
-from jump_lane.topologies.design import Design
-from jump_lane.topologies.named import figures
 from jump_lane.topologies.point import Point
 
 BALANCE = 1e-6

@@ -8,8 +8,8 @@ from jump_lane.catalogue.kinds import Inductor as InductorPart
 from jump_lane.catalogue.kinds import Transformer
 from jump_lane.catalogue.matrix import MatrixOverFrequency
 from jump_lane.circuit.elements import CoupledInductors, IdealTransformer
+from jump_lane.design.components import Component
 from jump_lane.dissipation.stage import Stage
-from jump_lane.topologies.components import Component
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 import numpy as np
 
 from jump_lane.catalogue.kinds import Capacitor as CapacitorPart
+from jump_lane.design.components import current_of
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.stage import Stage
 from jump_lane.quantities import show
-from jump_lane.topologies.components import current_of
 
 FREQUENCY, OUTSIDE = "series resistance, harmonics", "series resistance, input"
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Diode, Igbt, Mosfet, Part
+from jump_lane.design.components import Component
 from jump_lane.dissipation.commutation import Commutation, stops, turned_on
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.stage import Stage
 from jump_lane.quantities import show
 from jump_lane.switching.record import Edge
-from jump_lane.topologies.components import Component
 
 DISCHARGE, CHARGING = "output capacitance", "charging of other devices"
 

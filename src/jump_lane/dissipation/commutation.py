@@ -6,9 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from jump_lane.design.components import Component
 from jump_lane.dissipation.stage import SILENT, Stage
 from jump_lane.switching.record import Edge
-from jump_lane.topologies.components import Component
 
 SOFT = 0.02
 """A switch whose voltage is below this part of the largest it blocks turns on without voltage."""

@@ -6,11 +6,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from jump_lane.circuit.elements import Capacitor, Diode, Inductor, Resistor, Switch
+from jump_lane.design.components import Component
+from jump_lane.design.named import figures
 from jump_lane.dissipation.bundle import heated
 from jump_lane.dissipation.ledger import Loss
 from jump_lane.dissipation.stage import Stage
-from jump_lane.topologies.components import Component
-from jump_lane.topologies.named import figures
 
 CHANNEL, BODY, FORWARD = "conduction", "body diode", "conduction"
 WINDING, SERIES = "winding, direct current", "series resistance"

@@ -7,13 +7,13 @@ from collections.abc import Iterable, Iterator
 import numpy as np
 
 from jump_lane.catalogue.kinds import Capacitor, Diode, Igbt, Inductor, Mosfet, Transformer
+from jump_lane.design.components import Component
+from jump_lane.design.derive import Design
 from jump_lane.dissipation.ledger import Gap
 from jump_lane.dissipation.thermal import Network
 from jump_lane.errors import InputError, nearest
 from jump_lane.spec import Spec
 from jump_lane.spec.surroundings import Sink
-from jump_lane.topologies.components import Component
-from jump_lane.topologies.design import Design
 
 
 def network(design: Design, components: Iterable[Component]) -> Network:

@@ -9,13 +9,13 @@ import numpy as np
 from jump_lane.catalogue.kinds import Inductor as InductorPart
 from jump_lane.catalogue.kinds import Transformer
 from jump_lane.circuit.elements import CoupledInductors, Inductor
+from jump_lane.design.components import Component
 from jump_lane.dissipation.bundle import heated
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.stage import Stage
 from jump_lane.equations.steinmetz import Steinmetz, equivalent_frequency, loss_density
 from jump_lane.operating.wound import flux_linkage
 from jump_lane.switching.waveforms import Array
-from jump_lane.topologies.components import Component
 
 CORE = "core"
 BIAS = "core losses do not include the effect of a direct flux beneath the ripple"

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Diode, Igbt, Mosfet
+from jump_lane.design.components import Component
 from jump_lane.dissipation.ledger import Gap
 from jump_lane.dissipation.stage import Stage
 from jump_lane.quantities import show
-from jump_lane.topologies.components import Component
 
 
 def missing(stage: Stage) -> Iterator[Gap]:

@@ -6,13 +6,13 @@ from collections.abc import Iterator
 
 from jump_lane.catalogue.kinds import Igbt, Mosfet, Part
 from jump_lane.circuit.elements import Capacitor
+from jump_lane.design.components import Component
 from jump_lane.dissipation.commutation import Commutation
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.stage import Stage
 from jump_lane.errors import InputError
 from jump_lane.quantities import show
 from jump_lane.spec.surroundings import Driver
-from jump_lane.topologies.components import Component
 
 TURN_ON, TURN_OFF, GATE = "turn-on overlap", "turn-off overlap", "gate drive"
 

@@ -7,12 +7,12 @@ from collections.abc import Iterator
 import numpy as np
 
 from jump_lane.catalogue.kinds import Inductor, Transformer
+from jump_lane.design.components import Component, current_of
 from jump_lane.dissipation.core import coil_of, linkage
 from jump_lane.dissipation.ledger import Gap
 from jump_lane.dissipation.stage import Stage
 from jump_lane.judge.rating import AVERAGE, BLOCKED, EFFECTIVE, GATED, PEAK, Rating, ratings_of
 from jump_lane.judge.stress import settled_peak
-from jump_lane.topologies.components import Component, current_of
 
 
 def ratings(stage: Stage, temperatures: dict[str, float]) -> Iterator[Rating | Gap]:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from jump_lane.design.components import Component
+from jump_lane.design.derive import Design
 from jump_lane.judge.stress import DISCHARGED
 from jump_lane.switching.record import Edge, Recording
 from jump_lane.switching.waveforms import Array, Measures
-from jump_lane.topologies.components import Component
-from jump_lane.topologies.design import Design
 from jump_lane.topologies.point import Point
 
 HARMONICS = 40

@@ -10,6 +10,7 @@ import numpy as np
 from jump_lane.catalogue.kinds import Inductor as InductorPart
 from jump_lane.catalogue.kinds import Transformer
 from jump_lane.circuit.elements import Inductor, Resistor
+from jump_lane.design.components import Component
 from jump_lane.dissipation.bundle import bundle_of, heated
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.stage import Stage
@@ -17,7 +18,6 @@ from jump_lane.operating.wound import course_of
 from jump_lane.quantities import show
 from jump_lane.quantities.copper import resistivity, skin_depth
 from jump_lane.switching.waveforms import Array, fourier
-from jump_lane.topologies.components import Component
 
 EDDY = "winding, eddy currents"
 FOLLOWED = 200

@@ -1,9 +1,8 @@
-"""Formulas put together as expressions: symbols replaced, and what vanishes or changes nothing left out."""
+"""Formulas as expressions: what vanishes or changes nothing is left out."""
 
 from __future__ import annotations
 
 import ast
-from collections.abc import Mapping
 
 
 class _Folding(ast.NodeTransformer):
@@ -44,20 +43,3 @@ def folded(tree: ast.Expression) -> ast.Expression:
     """Return an expression without what vanishes or changes nothing."""
     tree.body = _Folding().visit(tree.body)
     return ast.fix_missing_locations(tree)
-
-
-class _Replacing(ast.NodeTransformer):
-    def __init__(self, symbols: Mapping[str, str]) -> None:
-        self.symbols = symbols
-
-    def visit_Name(self, node: ast.Name) -> ast.expr:
-        """Replace a symbol by the expression that is given for it."""
-        if node.id not in self.symbols:
-            return node
-        return ast.parse(self.symbols[node.id], mode="eval").body
-
-
-def substitute(text: str, symbols: Mapping[str, str]) -> str:
-    """Return a formula with symbols replaced by formulas, as expressions: what is put in keeps together."""
-    tree = _Replacing(symbols).visit(ast.parse(text, mode="eval"))
-    return ast.unparse(folded(tree))

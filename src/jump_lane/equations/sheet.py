@@ -39,6 +39,29 @@ HALVINGS = 50
 
 
 @dataclass(frozen=True)
+class Proof:
+    """What a simulated period shows of a line.
+
+    Attributes
+    ----------
+    signal, measure
+        The signal, and what is read off it.
+    accuracy
+        How far the line may be off where its source claims to hold [1]: of the derived value, or of the symbol ``scale``.
+    scale
+        Symbol that deviations are measured by where the line itself may vanish.
+    modes
+        Conduction modes in which it is compared; all if none is named.
+    """
+
+    signal: str
+    measure: str
+    accuracy: float = 0.01
+    scale: str = ""
+    modes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Line:
     """One line of a derivation.
 
@@ -60,6 +83,10 @@ class Line:
         Lines between the value and its equation; they are entered behind it.
     modes
         Conduction modes in which it holds; all if none is named. In others it has no value.
+    single
+        Whether the value at the worst corner is that of all corners, without being a component.
+    proof
+        What of a simulated period it is compared with, if anything.
     """
 
     symbol: str
@@ -73,7 +100,7 @@ class Line:
     through: tuple[Line, ...] = ()
     modes: tuple[str, ...] = ()
     single: bool = False
-    """Whether the value at the worst corner is that of all corners, without being a component."""
+    proof: Proof | None = None
 
     def formula(self, mode: str) -> Formula:
         """Return the formula that holds in a conduction mode."""

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 
+from jump_lane.design.derive import Design
 from jump_lane.judge.limit import Limit, Scene
 from jump_lane.quantities import show
-from jump_lane.topologies.design import Design
 
 
 def advice(design: Design, limit: Limit, scene: Scene) -> str:
@@ -20,9 +20,8 @@ def advice(design: Design, limit: Limit, scene: Scene) -> str:
         more = f": {limit.otherwise}" if limit.otherwise else ""
         return f"no {' or '.join(known)} is large enough at this load{more}"
     if math.isnan(factor):
-        return (
-            f"no {' or '.join(known)} is large enough: lower its resistance (the ESR), which alone makes more"
-        )
+        esr = "lower its resistance (the ESR), which alone makes more"
+        return f"no {' or '.join(known)} mends that: {limit.otherwise or esr}"
     verb, end = ("raise", "at least") if mend.least else ("lower", "at most")
     changes = (
         f"{symbol} from {show(value.worst, value.unit)} to {end} {show(value.worst * factor, value.unit)}"

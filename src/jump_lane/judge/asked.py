@@ -9,12 +9,12 @@ import math
 from collections.abc import Iterator
 from functools import partial
 
+from jump_lane.design.derive import Design
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.judge.ripple import Charging, drawn
 from jump_lane.judge.soft import is_soft, left_limits, soft_limits
 from jump_lane.judge.stress import settled_swing
 from jump_lane.quantities import show_percent
-from jump_lane.topologies.design import Design
 
 HELD = 1e-3
 """How closely the output that is regulated has to be met."""
@@ -209,7 +209,6 @@ def _ripple_counts(design: Design) -> bool:
 def _inductor_ripples(design: Design, whole: Design, i: int, j: int) -> Iterator[Limit]:
     if not _ripple_counts(design):
         return
-    proofs = {p.symbol: p for p in design.page.proofs}
     for ask in design.page.asks:
         if not ask.symbol.startswith("dI_") or ask.symbol not in design.sheet:
             continue
@@ -218,11 +217,11 @@ def _inductor_ripples(design: Design, whole: Design, i: int, j: int) -> Iterator
             symbol=ask.symbol,
             meaning=design.sheet[ask.symbol].meaning,
             unit="A",
-            measure=partial(swing, proofs[ask.symbol].signal),
+            measure=partial(swing, design.proofs[ask.symbol].signal),
             asked=limit,
             highest=limit,
             key="switching.current_ripple",
-            mend=proportional(ask.remedy, proofs[ask.symbol].signal),
+            mend=proportional(ask.remedy, design.proofs[ask.symbol].signal),
         )
 
 
@@ -267,8 +266,13 @@ def duty_limit(design: Design, limit: float) -> Limit:
         highest=limit,
         key="switching.duty_limit",
         otherwise="this topology needs that at these voltages",
-        mend=Mend(("n",), lambda scene, allowed: allowed / scene.control, least=False) if wound else None,
+        mend=Mend(("n",), _room, least=False) if wound else None,
     )
+
+
+def _room(scene: Scene, allowed: float) -> float:
+    """Return by how much a turns ratio may rise; nothing limits it where no pulse is needed."""
+    return allowed / scene.control if scene.control > 0.0 else math.inf
 
 
 def proportional(component: str, signal: str) -> Mend:

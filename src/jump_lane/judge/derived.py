@@ -7,15 +7,15 @@ from collections.abc import Iterator
 import numpy as np
 
 from jump_lane.catalogue.kinds import Part
+from jump_lane.design.asked import bias_of
+from jump_lane.design.derive import Design
+from jump_lane.design.named import count, part_of
 from jump_lane.equations.formula import pretty
 from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, Value
 from jump_lane.judge.asked import limits
 from jump_lane.judge.limit import ROUNDING
 from jump_lane.judge.rating import AVERAGE, BLOCKED, EFFECTIVE, GATED, PEAK, Rated, Rating, ratings_of
 from jump_lane.quantities import brief, show
-from jump_lane.topologies.asked import bias_of
-from jump_lane.topologies.design import Design
-from jump_lane.topologies.named import count, part_of
 from jump_lane.topologies.role import Role
 
 NEARLY = 0.97

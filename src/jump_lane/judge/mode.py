@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
+from jump_lane.design.derive import Design
 from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS
 from jump_lane.judge.advice import advice
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.operating.mode import towards_boundary
-from jump_lane.topologies.design import Design
 
 TOUCHING = 1e-6
 """A current that reaches zero no nearer than this touches the boundary, over which dead time may hold it there."""
@@ -35,7 +36,9 @@ def mode_limit(design: Design, j: int) -> Limit | None:
             return 1.0 / towards_boundary(page, scene.recording)
 
         def shrink(scene: Scene, allowed: float) -> float:
-            found = allowed / inverse(scene)
+            found = allowed * towards_boundary(page, scene.recording)
+            if found <= 0.0:
+                return math.nan
             return found * found if found > 1.0 else found
 
         return _limit(wanted, inverse, Mend(coils, shrink, least=False))
@@ -62,6 +65,7 @@ def _limit(wanted: str, measure: Callable[[Scene], float], mend: Mend) -> Limit:
         asked=1.0,
         highest=1.0,
         key="switching.mode",
+        otherwise="the current does not fall towards the end of the period; another duty_limit or secondary side does",
         mend=mend,
     )
 

@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from jump_lane.design.derive import Design
 from jump_lane.judge.limit import Limit, Mend, Scene
-from jump_lane.topologies.design import Design
 
 if TYPE_CHECKING:
     from jump_lane.switching.record import Edge

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from jump_lane.design.asked import bias_of
+from jump_lane.design.components import Component
+from jump_lane.design.derive import Design
 from jump_lane.spec import Margin
 from jump_lane.switching.waveforms import NOISE
-from jump_lane.topologies.asked import bias_of
-from jump_lane.topologies.components import Component
-from jump_lane.topologies.design import Design
 
 if TYPE_CHECKING:
     from jump_lane.switching.record import Recording
@@ -153,13 +153,13 @@ def derived_stresses(design: Design) -> tuple[Stress, ...]:
 def _windings(design: Design) -> dict[str, dict[str, float]]:
     """Return average, rms and peak current of everything that is no component of its own but has such a proof."""
     found: dict[str, dict[str, float]] = {}
-    for proof in design.proofs:
+    for symbol, proof in design.proofs.items():
         element, _, which = proof.signal.rpartition(".")
         field = MEASURES.get(proof.measure)
         if which != "i" or field is None or element in ("load", "source") or element in design.page.owners:
             continue
         values = found.setdefault(element, dict.fromkeys(("average", "rms", "peak", "blocked"), np.nan))
-        values[field] = np.fmax(values[field], _largest(design, proof.symbol))
+        values[field] = np.fmax(values[field], _largest(design, symbol))
     return found
 
 

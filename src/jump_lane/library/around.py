@@ -120,7 +120,7 @@ class Site:
     @cached_property
     def keys(self) -> dict[str, str]:
         """The sections that the file asks for, in order: key of each → its kind."""
-        from jump_lane.topologies.named import part_of
+        from jump_lane.design.named import part_of
 
         spec = self.converter.spec
         across = spec.control is not None and spec.control.amplifier.kind == "optocoupler"

@@ -80,10 +80,10 @@ def size(converter: Converter, *, tolerance: bool = False, anew: bool = False, w
     InputError, NoResultError
         If nothing can be derived, or no point has a steady state.
     """
+    from jump_lane.design.asked import unnamed
+    from jump_lane.design.derive import derive as derived
     from jump_lane.sizing.solve import size as solve
     from jump_lane.study.check import check as run
-    from jump_lane.topologies.asked import unnamed
-    from jump_lane.topologies.design import derive as derived
 
     spec = converter.asked
     if anew:

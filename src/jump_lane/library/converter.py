@@ -9,13 +9,13 @@ from functools import cached_property, wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Concatenate, ParamSpec, TypeVar
 
+from jump_lane.design.derive import Design, derive
 from jump_lane.errors import InputError, JumpLaneError
 from jump_lane.quantities import CURRENT, POWER, RESISTANCE, VOLTAGE, Dimension, parse
 from jump_lane.spec import Spec, parse_spec, tables_of
 from jump_lane.spec.keys import key as find_key
 from jump_lane.study.tables import range_of
 from jump_lane.study.whatif import Change, changed, changed_circuit
-from jump_lane.topologies.design import Design, derive
 from jump_lane.validation import read_toml, toml_of
 
 if TYPE_CHECKING:

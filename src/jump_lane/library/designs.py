@@ -6,13 +6,13 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
+from jump_lane.design.derive import Design
 from jump_lane.errors import InputError, JumpLaneError
 from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Converter, takes_converter
 from jump_lane.library.result import Result, Watch, gather
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
-from jump_lane.topologies.design import Design
 
 if TYPE_CHECKING:
     from jump_lane.control.design import LoopDesign

@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from jump_lane.design.derive import Design
 from jump_lane.errors import NoResultError
 from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Converter, Quantity, takes_converter
 from jump_lane.library.result import Result
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
-from jump_lane.topologies.design import Design
 
 if TYPE_CHECKING:
     from jump_lane.dissipation.budget import Budget

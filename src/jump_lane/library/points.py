@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from jump_lane.design.derive import Design
 from jump_lane.errors import InputError
 from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Converter, Quantity, quantity, takes_converter
@@ -17,7 +18,6 @@ from jump_lane.library.result import Result
 from jump_lane.quantities import TIME, show
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
-from jump_lane.topologies.design import Design
 
 if TYPE_CHECKING:
     from jump_lane.report.figures import Panel

@@ -123,8 +123,8 @@ def damp(
     InputError
         If the file does not say how it rings.
     """
+    from jump_lane.dissipation.damping import derive_damping
     from jump_lane.study.damping import compare_damping
-    from jump_lane.topologies.blocks.damping import derive_damping
 
     design = converter.at(input_voltage, load)
     derive_damping(design, device)

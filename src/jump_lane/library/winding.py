@@ -162,8 +162,8 @@ def judgement(found: Check | str) -> str:
 
 
 def _asked(converter: Converter, component: str) -> Asked:
+    from jump_lane.design.derive import derive
     from jump_lane.magnetics.asked import asked_of
-    from jump_lane.topologies.design import derive
 
     ready()
     try:
@@ -256,11 +256,11 @@ def core_drawing(converter: Converter, simulation: Simulation, component: str) -
     InputError
         If there is no such component, or the file leaves something of it open.
     """
+    from jump_lane.design.derive import derive
     from jump_lane.magnetics.asked import described
     from jump_lane.magnetics.magnetisation import saturation
     from jump_lane.operating.wound import course_of, element_of
     from jump_lane.report.wound_figure import core_figure
-    from jump_lane.topologies.design import derive
 
     asked, made = described(derive(converter.unwound), component)
     elements = simulation.recording.engine.circuit.elements

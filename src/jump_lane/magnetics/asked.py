@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from jump_lane.catalogue.magnetic import Core, CoreMaterial, Wire
+from jump_lane.design.derive import Design
 from jump_lane.errors import InputError, NoResultError, nearest
 from jump_lane.magnetics.burden import Burden, burden_of
 from jump_lane.magnetics.creepage import margin_for
@@ -17,7 +18,6 @@ from jump_lane.magnetics.reluctance import Gap
 from jump_lane.magnetics.stock import Stock, stock_of
 from jump_lane.operating.wound import Coil, coil_of, courses
 from jump_lane.spec.wound import WoundTable, WoundWinding
-from jump_lane.topologies.design import Design
 
 GRADE_NUMBERS = {"grade 1": 1, "grade 2": 2, "grade 3": 3, "triple": 0}
 

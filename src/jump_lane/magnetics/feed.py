@@ -15,6 +15,7 @@ from jump_lane.catalogue.kinds import REFERENCE_TEMPERATURE, SATURATED
 from jump_lane.catalogue.matrix import MatrixOverFrequency
 from jump_lane.catalogue.mutual import Pairs, written
 from jump_lane.circuit.elements import IdealTransformer
+from jump_lane.design.derive import Design, derive
 from jump_lane.magnetics.asked import Asked, described
 from jump_lane.magnetics.copper import fields_of, resistance_matrix, still_resistances, window_of
 from jump_lane.magnetics.design import Wound
@@ -24,7 +25,6 @@ from jump_lane.magnetics.magnetisation import FluxCurve, flux_curve
 from jump_lane.magnetics.proof import leakage_between, leakage_of
 from jump_lane.operating.wound import Coil
 from jump_lane.spec import Spec
-from jump_lane.topologies.design import Design, derive
 
 DECADES = np.concatenate([[0.0], np.geomspace(1e3, 1e8, 41)])
 """Frequencies at which resistances are kept [Hz]."""

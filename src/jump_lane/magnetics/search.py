@@ -44,7 +44,7 @@ BEATEN = "another choice of wires is thinner and loses less"
 UNKNOWN = 1e12
 """Stands for a figure that is not known: such designs come last."""
 
-KEPT = 2
+KEPT = 4
 """Conductors kept of each core, number of turns, order and material."""
 
 CRITERIA = ("loss", "volume", "height", "footprint", "mass", "cost", "temperature")

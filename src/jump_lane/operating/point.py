@@ -6,6 +6,7 @@ import math
 from dataclasses import replace
 
 from jump_lane.circuit.circuit import Circuit
+from jump_lane.design.derive import Design
 from jump_lane.errors import ConvergenceError, NoResultError, UnreachableError
 from jump_lane.operating.sided import on_side
 from jump_lane.quantities import show
@@ -13,7 +14,6 @@ from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.regulation import Regulation
 from jump_lane.switching.steady import SteadyState, steady_state
-from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point
 
@@ -82,7 +82,7 @@ def _moved(point: Point, recording: Recording) -> Point | None:
 
 def _solved(page: Page, point: Point, control: float | None) -> tuple[SteadyState, Recording]:
     circuit = page.at(point)
-    known = page.start.items() if point["V_in"] > 0.0 else ()  # without an input, from rest
+    known = page.starts.items() if point["V_in"] > 0.0 else ()  # without an input, from rest
     guess = {e: point[s] for e, s in known if math.isfinite(point.values.get(s, math.nan))}
     if page.side is not None and control is None:
         state = on_side(circuit, held(page, point), guess, page, point)

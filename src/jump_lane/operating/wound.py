@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.circuit.elements import CoupledInductors, Element, IdealTransformer, Inductor
+from jump_lane.design.derive import Design
 from jump_lane.errors import InputError, NoResultError, nearest
 from jump_lane.operating.point import solve_point
 from jump_lane.switching.record import Recording
-from jump_lane.topologies.design import Design
 
 Array = NDArray[np.float64]
 

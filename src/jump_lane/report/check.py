@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from jump_lane.design.named import half_open
 from jump_lane.equations.formula import pretty
 from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import show, show_change, show_percent
@@ -12,7 +13,6 @@ from jump_lane.report.stress import stress_table
 from jump_lane.report.table import Table, View
 from jump_lane.report.verdicts import check_data
 from jump_lane.study.check import Check, Corner, Finding
-from jump_lane.topologies.named import half_open
 
 
 def check_view(

@@ -9,6 +9,8 @@ from typing import Any
 
 import numpy as np
 
+from jump_lane.design.derive import Design
+from jump_lane.design.named import count
 from jump_lane.equations.formula import pretty
 from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED, Sheet, Value
 from jump_lane.errors import InputError, nearest
@@ -18,8 +20,6 @@ from jump_lane.quantities import brief, show
 from jump_lane.report.export import Columns
 from jump_lane.report.stress import stress_data, stress_table
 from jump_lane.report.table import Table, View
-from jump_lane.topologies.design import Design
-from jump_lane.topologies.named import count
 
 SHORT = {CONTINUOUS: "cont.", BOUNDARY: "bound.", DISCONTINUOUS: "dis.", REVERSED: "rev."}
 """Conduction modes in few letters."""
@@ -230,7 +230,7 @@ def _groups(design: Design) -> list[Table]:
     sheet, page = design.sheet, design.page
     given = [v for v in sheet if v.line is None and v.origin != "default"]
     derived = [v for v in sheet if v.line is not None and not v.line.component]
-    proven = {p.symbol for p in page.proofs}
+    proven = set(design.proofs)
     rated = {
         f"{letter}_{r.tag}{end}"
         for r in page.roles

@@ -69,7 +69,7 @@ def _row(k: int, c: Candidate, choice: Choice) -> tuple[str, ...]:
 def _before_after(fit: Fit) -> Table:
     """Compare derived values at their worst corners with ideal and with proposed components."""
     symbols = [a.symbol for a in fit.after.asks]
-    symbols += [p.symbol for p in fit.after.proofs if p.symbol.endswith("pk")]
+    symbols += [s for s in fit.after.proofs if s.endswith("pk")]
     rows = []
     for symbol in dict.fromkeys(symbols):
         before, after = fit.before.sheet[symbol], fit.after.sheet[symbol]

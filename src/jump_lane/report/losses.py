@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 
 from jump_lane.circuit.control import Control
+from jump_lane.design.components import Component
+from jump_lane.design.derive import Design
 from jump_lane.dissipation.budget import Budget
 from jump_lane.dissipation.core import BIAS, CORE
 from jump_lane.dissipation.ledger import Loss
@@ -17,8 +19,6 @@ from jump_lane.report.figures import COLOURS, INK, dress, prefixed, sheet
 from jump_lane.report.gaps import gaps_note
 from jump_lane.report.table import Table, View
 from jump_lane.spec import Spec
-from jump_lane.topologies.components import Component
-from jump_lane.topologies.design import Design
 
 NEGLIGIBLE = 5e-7
 """Part of the output power below which an entry is not shown."""

@@ -9,14 +9,14 @@ import tomllib
 from collections.abc import Iterator
 from typing import Any
 
+from jump_lane.design.derive import derive
+from jump_lane.design.line_input import line_side
+from jump_lane.dissipation.damping import derive_damping
 from jump_lane.equations.formula import pretty
 from jump_lane.equations.sheet import Sheet
 from jump_lane.spec import Spec, parse_spec
 from jump_lane.study.template import DEMONSTRATION, example
 from jump_lane.topologies import NAMES, page
-from jump_lane.topologies.blocks.damping import derive_damping
-from jump_lane.topologies.blocks.line_input import line_side
-from jump_lane.topologies.design import derive
 
 LINE_FED = {"ac": {"min": "85 V", "max": "265 V", "frequency": "50 Hz"}}
 RINGING = {"ring": "40 MHz", "added": "1 nF", "ring_added": "20 MHz"}

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from jump_lane.design.derive import Design
 from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show
 from jump_lane.report.table import Table, View
 from jump_lane.study.scale import Bases, Factors, Proven
-from jump_lane.topologies.design import Design
 
 BASES = (
     ("voltage", "V", "nominal input"),

@@ -45,7 +45,7 @@ def converter() -> dict[str, Any]:
     found = spec.schema()
     found["properties"]["topology"]["enum"] = list(NAMES)
     pages = [page(name) for name in NAMES]
-    values = sorted({line.symbol for p in pages for line in p.lines() if line.component})
+    values = sorted({line.symbol for p in pages for line in p.lines if line.component})
     roles = sorted({role.name for p in pages for role in p.roles})
     found["properties"]["chosen"]["propertyNames"] = {"enum": values}
     found["properties"]["parts"]["propertyNames"] = {"enum": roles}

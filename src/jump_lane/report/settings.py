@@ -7,11 +7,11 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from jump_lane.design.derive import Design
 from jump_lane.errors import InputError
 from jump_lane.quantities import PHASE
 from jump_lane.report.table import to_csv
 from jump_lane.switching.record import Recording
-from jump_lane.topologies.design import Design
 
 KINDS = (".json", ".toml", ".csv")
 """Endings of the file."""

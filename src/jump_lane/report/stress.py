@@ -7,12 +7,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from jump_lane.design.derive import Design
 from jump_lane.equations.formula import pretty
 from jump_lane.judge.rating import Rating
 from jump_lane.judge.stress import VALVES, Stress
 from jump_lane.quantities import show
 from jump_lane.report.table import Table
-from jump_lane.topologies.design import Design
 
 
 def made_alike(design: Design, name: str) -> str:

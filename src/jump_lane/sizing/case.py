@@ -8,10 +8,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from jump_lane.design.derive import Design
 from jump_lane.judge.loads import combinations, loaded, set_to, voltages
 from jump_lane.judge.soft import is_soft, soft_load
 from jump_lane.spec import Spec
-from jump_lane.topologies.design import Design
 
 Values = Mapping[str, float]
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
+from jump_lane.design.derive import Design
 from jump_lane.judge.asked import duty_limit, limits, magnetising
 from jump_lane.judge.limit import Limit, Mend, Scene
 from jump_lane.judge.mode import mode_limit
 from jump_lane.judge.soft import soft_limits
 from jump_lane.operating.point import solve
 from jump_lane.sizing.case import Case, Values, spots
-from jump_lane.topologies.design import Design
 
 AIM = 0.9995
 """Part of a limit that is aimed at, so that rounding does not break it."""
@@ -74,7 +74,7 @@ def sizing_limits(design: Design, i: int, j: int, whole: Design) -> Iterator[Lim
     if mode is not None:
         yield mode
     if "n" in design.components() and "D_lim" in design.sheet and _limits_duty(design):
-        yield duty_limit(design, design.sheet["D_lim"].worst * (1.0 - design.page.duty_reserve))
+        yield duty_limit(design, design.sheet["D_lim"].worst)
     given = design.spec.transformer.model_fields_set
     if "magnetising_ripple" not in given:
         yield from magnetising(design)

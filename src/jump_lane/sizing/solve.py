@@ -11,12 +11,12 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from jump_lane.design.asked import chosen_values
+from jump_lane.design.derive import Design, derive
 from jump_lane.errors import ConvergenceError, NoResultError
 from jump_lane.sizing.case import Case, Values, between, corners, extremes, kind_of
 from jump_lane.sizing.readings import Reading, about, read
 from jump_lane.spec import Spec
-from jump_lane.topologies.asked import chosen_values
-from jump_lane.topologies.design import Design, derive
 
 ROUNDS = 40
 SETTLED = 8e-4

@@ -13,10 +13,10 @@ import numpy as np
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Instant
+from jump_lane.design.derive import Design
 from jump_lane.equations.formula import formula
 from jump_lane.errors import InputError, NoResultError, nearest
 from jump_lane.study.pool import spread
-from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Angled
 from jump_lane.topologies.point import Point
 
@@ -181,7 +181,7 @@ def _state(
 
 def _guess(design: Design, values: Mapping[str, Any]) -> dict[str, Any]:
     """Return where to start from: states by the formulas of the page, at these angles, or at each of some."""
-    start = {element: (symbol, design.sheet[symbol].line) for element, symbol in design.page.start.items()}
+    start = {element: (symbol, design.sheet[symbol].line) for element, symbol in design.page.starts.items()}
     return {
         element: values[symbol] if line is None else line.formula("").evaluate(values)
         for element, (symbol, line) in start.items()

@@ -13,6 +13,7 @@ from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Capacitor, Element, Inductor, Resistor, VoltageSource
 from jump_lane.control.loops import AnyLoop, close
 from jump_lane.control.stage import SOURCE, Stage
+from jump_lane.design.derive import Design
 from jump_lane.errors import InputError, NoResultError
 from jump_lane.operating.point import solve
 from jump_lane.quantities import show
@@ -22,7 +23,6 @@ from jump_lane.switching.record import Recording
 from jump_lane.switching.response import Responses
 from jump_lane.switching.steady import SteadyState, steady_state
 from jump_lane.switching.waveforms import fourier
-from jump_lane.topologies.design import Design
 
 HARMONICS, SAMPLES = 400, 10_000
 """Harmonics of the switching frequency that are taken, and samples in a period, straight between which they are found."""

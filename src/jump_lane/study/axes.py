@@ -8,11 +8,11 @@ from typing import Any
 
 import numpy as np
 
+from jump_lane.design.derive import Design
 from jump_lane.errors import InputError
 from jump_lane.quantities import Dimension, dimension_with, parse, show
 from jump_lane.spec.keys import key as find_key
 from jump_lane.study.whatif import full_key
-from jump_lane.topologies.design import Design
 
 MOST_POINTS = 10_000
 """Points of one axis; of all together a hundred times as many."""

@@ -5,15 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from jump_lane.catalogue.kinds import ROLES, Capacitor, Diode, Igbt, Inductor, Mosfet, Part
+from jump_lane.design.asked import bias_of
+from jump_lane.design.derive import Design
+from jump_lane.design.named import figures, value_of
 from jump_lane.dissipation.bipolar import scale
 from jump_lane.dissipation.budget import GUESS
 from jump_lane.dissipation.charge import stored
 from jump_lane.dissipation.overlap import reaches, transition
 from jump_lane.judge.derived import needs
 from jump_lane.judge.rating import Rated
-from jump_lane.topologies.asked import bias_of
-from jump_lane.topologies.design import Design
-from jump_lane.topologies.named import figures, value_of
 from jump_lane.topologies.role import Role
 
 LARGEST = 4.0

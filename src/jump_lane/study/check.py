@@ -9,11 +9,14 @@ from functools import cached_property
 
 import numpy as np
 
+from jump_lane.design.components import components
+from jump_lane.design.derive import Design
 from jump_lane.dissipation.budget import budget
 from jump_lane.dissipation.cooling import network
 from jump_lane.dissipation.ratings import ratings
 from jump_lane.dissipation.stage import Stage
 from jump_lane.equations.formula import pretty
+from jump_lane.equations.sheet import Proof
 from jump_lane.errors import InputError, NoResultError, RunawayError
 from jump_lane.judge.advice import judged
 from jump_lane.judge.asked import limits, refused
@@ -28,9 +31,6 @@ from jump_lane.operating.point import solve
 from jump_lane.quantities import show, show_percent
 from jump_lane.switching.record import Recording
 from jump_lane.switching.waveforms import NOISE
-from jump_lane.topologies.components import components
-from jump_lane.topologies.design import Design
-from jump_lane.topologies.page import Proof
 
 FEW = 1e-2
 """A derived value below this part of the signal's peak is no scale for a deviation; the peak is."""
@@ -45,7 +45,7 @@ class Finding:
     deviation
         (simulated − derived) over the derived value, or over the proof's scale.
     agrees
-        Whether the deviation is within the proof's tolerance.
+        Whether the deviation is within the accuracy of the derivation.
     asked, holds, advice
         The limit (None: nothing asked), whether the simulated value keeps it, and what to change if not.
     target
@@ -307,16 +307,17 @@ def _findings(
 ) -> Iterator[Finding]:
     """Yield every derived quantity that a measure proves, with its limit if there is one, then the other limits."""
     asked = {limit.symbol: limit for limit in every}
-    for proof in design.proofs:
-        if proof.modes and not modes <= set(proof.modes):
-            continue
-        yield _proven(design, scene, proof, asked.pop(proof.symbol, None), i, j)
+    for symbol, proof in design.proofs.items():
+        if not proof.modes or modes <= set(proof.modes):
+            yield _proven(design, scene, symbol, proof, asked.pop(symbol, None), i, j)
     for limit in asked.values():
         yield _judged(design, scene, limit, i, j)
 
 
-def _proven(design: Design, scene: Scene, proof: Proof, limit: Limit | None, i: int, j: int) -> Finding:
-    value = design.sheet[proof.symbol]
+def _proven(
+    design: Design, scene: Scene, symbol: str, proof: Proof, limit: Limit | None, i: int, j: int
+) -> Finding:
+    value = design.sheet[symbol]
     derived = value.corner(i, j)
     measures = scene.recording.measures(proof.signal)
     simulated = float(getattr(measures, proof.measure)) if limit is None else limit.measure(scene)
@@ -325,11 +326,11 @@ def _proven(design: Design, scene: Scene, proof: Proof, limit: Limit | None, i: 
     simulated = 0.0 if abs(simulated) < NOISE * scale else simulated
     deviation = (simulated - derived) / scale if scale > 0.0 else 0.0
     deviation = 0.0 if abs(deviation) < NOISE else deviation
-    asked, holds, advice = _judge_saturation(design, proof, simulated)
+    asked, holds, advice = _judge_saturation(design, symbol, simulated)
     if limit is not None:
         asked, (holds, advice) = limit.asked, judged(design, limit, scene, simulated)
     return Finding(
-        proof.symbol, value.unit, value.meaning, derived, simulated, deviation, design.tolerance(proof),
+        symbol, value.unit, value.meaning, derived, simulated, deviation, proof.accuracy,
         asked, holds, advice, limit is not None and limit.target,
     )  # fmt: skip
 
@@ -345,12 +346,12 @@ def _judged(design: Design, scene: Scene, limit: Limit, i: int, j: int) -> Findi
     )  # fmt: skip
 
 
-def _judge_saturation(design: Design, proof: Proof, peak: float) -> tuple[float | None, bool, str]:
+def _judge_saturation(design: Design, symbol: str, peak: float) -> tuple[float | None, bool, str]:
     """Tell whether an inductor stays below its saturation current, and what is left of it if it does not."""
-    limit = design.saturation_currents.get(proof.symbol)
+    limit = design.saturation_currents.get(symbol)
     if limit is None or peak <= limit * (1.0 + ROUNDING):
         return limit, True, ""
-    name = next(r.name for r in design.page.roles if f"I_{r.tag}pk" == proof.symbol)
+    name = next(r.name for r in design.page.roles if f"I_{r.tag}pk" == symbol)
     curve = design.saturation.get(name)
     left = "" if curve is None else f", {show_percent(curve.at(peak))} of its inductance is left"
     return limit, False, f"{name} saturates at {show(peak, 'A')}{left}: take one for more current"

@@ -15,10 +15,10 @@ from jump_lane.circuit.elements import (
     IdealTransformer,
     Inductor,
 )
+from jump_lane.design.derive import Design, derive
 from jump_lane.errors import InputError
 from jump_lane.spec import Spec
 from jump_lane.topologies import page
-from jump_lane.topologies.design import Design, derive
 
 
 @dataclass(frozen=True)

@@ -5,10 +5,10 @@ from __future__ import annotations
 import itertools
 from dataclasses import dataclass
 
+from jump_lane.design.derive import Design
 from jump_lane.errors import InputError
 from jump_lane.judge.loads import combinations, loaded
 from jump_lane.study.sweep import Column, Row, Spot
-from jump_lane.topologies.design import Design
 
 
 @dataclass(frozen=True)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from jump_lane.design.derive import Design
+from jump_lane.dissipation.damping import Damped, derive_damping, with_ringing
 from jump_lane.errors import NoResultError
 from jump_lane.operating.point import held
 from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import steady_state
-from jump_lane.topologies.blocks.damping import Damped, derive_damping, with_ringing
-from jump_lane.topologies.design import Design
 
 
 @dataclass(frozen=True)
@@ -48,7 +48,7 @@ def compare_damping(design: Design, device: str) -> Comparison:
 def _run(design: Design, damped: Damped, damping: bool) -> Recording:
     point = design.point(0, 0)
     circuit = with_ringing(design.page.at(point), damped, damping)
-    guess = {e: point[s] for e, s in design.page.start.items() if s in point.values}
+    guess = {e: point[s] for e, s in design.page.starts.items() if s in point.values}
     if damped.data.clamp is not None:
         guess["C_d"] = damped["V_k"]
     recording = record(steady_state(circuit, held(design.page, point), guess))

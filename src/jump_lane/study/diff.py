@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from jump_lane.design.derive import Design
 from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show
 from jump_lane.study.check import Check, Finding
-from jump_lane.topologies.design import Design
 
 SAME = 5e-4
 """Values that differ by less than this part of them are the same to four digits."""

@@ -7,13 +7,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from jump_lane.design.derive import Design
 from jump_lane.dissipation.budget import budget
 from jump_lane.dissipation.ledger import Gap
 from jump_lane.errors import InputError, NoResultError, nearest
 from jump_lane.judge.derived import unkept
 from jump_lane.spec import Spec
 from jump_lane.study.pool import spread
-from jump_lane.topologies.design import Design
 
 OVER = ("load", "map", "frequency", "temperature")
 """What efficiency can be shown over."""

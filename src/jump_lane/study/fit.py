@@ -7,14 +7,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from jump_lane.catalogue.kinds import Capacitor, Inductor, Part
+from jump_lane.design.asked import bias_of, unnamed
+from jump_lane.design.derive import Design, derive
+from jump_lane.design.named import value_of
 from jump_lane.equations.formula import pretty
 from jump_lane.errors import InputError
 from jump_lane.quantities import show, show_percent
 from jump_lane.quantities.preferred import closest, next_higher, next_lower
 from jump_lane.spec import Spec
-from jump_lane.topologies.asked import bias_of, unnamed
-from jump_lane.topologies.design import Design, derive
-from jump_lane.topologies.named import value_of
 from jump_lane.topologies.page import Ask
 
 MOST_PARALLEL = 6

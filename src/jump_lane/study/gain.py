@@ -9,11 +9,11 @@ from functools import partial
 
 import numpy as np
 
+from jump_lane.design.derive import Design
 from jump_lane.equations.formula import formula
 from jump_lane.errors import InputError, NoResultError
 from jump_lane.spec import Spec
 from jump_lane.study.pool import spread
-from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Gain
 
 BEYOND = 0.85

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from jump_lane.design.derive import Design
 from jump_lane.study.axes import Axis
 from jump_lane.study.sweep import INPUT, LOAD, Row, Sweep
-from jump_lane.topologies.design import Design
 
 FINE_INPUTS = 60
 """Input voltages at which a figure shows the boundary."""

@@ -10,14 +10,14 @@ from functools import cached_property, partial
 
 from jump_lane.catalogue.kinds import ROLES, Part
 from jump_lane.catalogue.load import samples
+from jump_lane.design.derive import Design, derive
+from jump_lane.design.named import known_parts
 from jump_lane.dissipation.budget import Budget, budget, estimate
 from jump_lane.errors import InputError, JumpLaneError, nearest
 from jump_lane.judge.derived import unkept
 from jump_lane.spec import Spec
 from jump_lane.study.candidates import Candidates, candidates_for
 from jump_lane.study.pool import spread
-from jump_lane.topologies.design import Design, derive
-from jump_lane.topologies.named import known_parts
 from jump_lane.topologies.role import Role
 
 GOALS = ("loss", "temperature", "cost")

@@ -10,9 +10,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from jump_lane.design.derive import Design
 from jump_lane.quantities import dimension_with, exact, parse
 from jump_lane.spec.keys import keys
-from jump_lane.topologies.design import Design
 
 POWERS: Mapping[str, tuple[int, int, int]] = {
     "V": (1, 0, 0),

@@ -12,6 +12,7 @@ import numpy as np
 
 from jump_lane.circuit.circuit import Circuit, terminals
 from jump_lane.circuit.elements import Switch
+from jump_lane.design.derive import Design, derive
 from jump_lane.equations.formula import pretty
 from jump_lane.errors import InputError, JumpLaneError, nearest
 from jump_lane.quantities import show
@@ -19,7 +20,6 @@ from jump_lane.spec import Spec, parse_spec
 from jump_lane.study.axes import MOST_POINTS, Axis, Setting, column_axis, controls, read_axis
 from jump_lane.study.pool import spread
 from jump_lane.study.tables import with_value
-from jump_lane.topologies.design import Design, derive
 
 if TYPE_CHECKING:
     from jump_lane.dissipation.ledger import Gap
@@ -155,7 +155,7 @@ def columns(design: Design, names: list[str], open_loop: bool = False) -> tuple[
     InputError
         If there is no such symbol or measure.
     """
-    proofs = {p.symbol: p for p in design.proofs}
+    proofs = design.proofs
     if not names:
         count = len(design.spec.output) if open_loop else 0
         outputs = tuple(

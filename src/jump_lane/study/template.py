@@ -9,10 +9,10 @@ from typing import Any
 
 import tomlkit
 
+from jump_lane.design.asked import require_outputs, with_secondary
 from jump_lane.spec import parse_spec
 from jump_lane.study.tables import EXCLUSIVE
 from jump_lane.topologies import page
-from jump_lane.topologies.asked import require_outputs, with_secondary
 
 ITS_OWN = (
     "chosen",

@@ -7,8 +7,8 @@ import random
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from jump_lane.design.derive import Design
 from jump_lane.study.sweep import Column, Row, Spot, columns, simulate
-from jump_lane.topologies.design import Design
 from jump_lane.topologies.page import Ask
 
 Deviations = dict[str, float]

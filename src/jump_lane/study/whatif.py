@@ -11,6 +11,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from jump_lane.design.derive import Design, derive
 from jump_lane.errors import InputError, JumpLaneError, nearest
 from jump_lane.quantities import RATIO, dimension_with, exact, parse, show
 from jump_lane.quantities.fields import Limit
@@ -19,7 +20,6 @@ from jump_lane.spec.keys import key as find_key
 from jump_lane.spec.keys import keys
 from jump_lane.study.tables import numbered, range_of, with_value
 from jump_lane.topologies import page as find_page
-from jump_lane.topologies.design import Design, derive
 from jump_lane.topologies.page import Page
 
 RELATIVE = re.compile(r"\s*(?P<sign>[*/×+-])\s*(?P<amount>[^%]+?)\s*(?P<percent>%)?\s*")
@@ -214,7 +214,7 @@ def full_key(page: Page, name: str, value: str) -> tuple[str, ...]:
 
 def units_of(page: Page) -> dict[str, str]:
     """Return the components of a page that have a value, with its unit."""
-    return {line.symbol: line.unit for line in page.lines() if line.component}
+    return dict(page.units)
 
 
 def _alone(name: str, components: set[str]) -> tuple[str, ...]:

@@ -7,9 +7,9 @@ from typing import Any
 
 import tomlkit
 
+from jump_lane.design.named import KEYS
 from jump_lane.quantities import brief
 from jump_lane.study.fit import Fit
-from jump_lane.topologies.named import KEYS
 
 
 def with_choices(text: str, fit: Fit, catalogues: Sequence[str] = ()) -> str:

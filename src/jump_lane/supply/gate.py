@@ -11,11 +11,11 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from jump_lane.catalogue.kinds import Igbt, Mosfet
+from jump_lane.design.derive import Design
+from jump_lane.design.named import part_of
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.judge.verdict import Verdict, at_most
 from jump_lane.quantities.preferred import next_higher
-from jump_lane.topologies.design import Design
-from jump_lane.topologies.named import part_of
 
 CHARGE = "Mohan/Undeland/Robbins 2003, chapter 28: charge of the gate"
 

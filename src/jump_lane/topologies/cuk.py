@@ -1,41 +1,39 @@
 """Ćuk: a negative output of smaller or larger magnitude, with continuous input and output currents.
 
-While S1 conducts, L1 sees V_in and L2 sees V_Cs − V_o = V_in; while D1 conducts, both see V_o reversed.  V_o is
-the magnitude of the output voltage, V_Cs = V_in + V_o.
-
         in ──L1──┬── a ──C_s──┬── b ──L2──┬── out (negative)
                  │            │           │
                  S1           D1         C_o   load
                  │            │           │
         gnd ─────┴────────────┴───────────┴──
+
+on      S1 conducts: L1 sees V_in and L2 sees V_Cs − V_o = V_in, as V_Cs = V_in + V_o.
+off     D1 conducts: both see V_o reversed.  V_o is the magnitude of the output voltage.
+idle    below the boundary load the sum of both currents reaches zero; one current goes on flowing through both.
 """
 
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element
-from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
-from jump_lane.topologies import blocks
+from jump_lane.equations.sheet import Line
+from jump_lane.topologies.blocks import capacitors, pair, roles
+from jump_lane.topologies.blocks.shape import triangle
+from jump_lane.topologies.blocks.stress import stress
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point
+from jump_lane.topologies.variant import Variant
 
-SIZING = blocks.pair_sizing()
 
-OPERATION = (
-    *blocks.pair_operation("V_o + V_FD1 + R_D1*I_x + R_L2*I_o"),
-    Line("V_Cs", "V_in + V_o - R_L1*I_L1 + R_L2*I_L2", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS),
-    *blocks.coupling_capacitor(),
-    *blocks.smoothing(blocks.triangle("dI_L2")),
-    *blocks.device("S1", "D_1", "I_m", "dI", "V_Cs + dV_Cs/2 + max(V_FD1 + R_D1*I_v, k_d*V_BD1)"),
-    *blocks.device(
-        "D1",
-        "D_2",
-        "I_m",
-        "dI",
-        {CONTINUOUS: "V_Cs + dV_Cs/2 - R_S1*I_v", REVERSED: "V_Cs + dV_Cs/2 + max(-R_S1*I_v, k_d*V_BS1)"},
-        "rectifier",
-    ),
-    *blocks.supplying(blocks.triangle("dI_L1")),
-)
+def equations(v: Variant) -> tuple[Line, ...]:
+    """Return its lines."""
+    return (
+        *pair.sizing(v),
+        *pair.operation(v),
+        *capacitors.coupling("C_s", "V_in + V_o - R_L1*I_L1 + R_L2*I_L2", pair.through(), pair.swing()),
+        *capacitors.smoothing(triangle("I_L2v", "I_L2pk", "D", "D_2", idle=True)),
+        *stress("S1", pair.SUM.during("D"), f"V_Cs + dV_Cs/2 + {v.drop('D1', 'I_pk')}"),
+        *stress("D1", pair.SUM.during("D_2"), "V_Cs + dV_Cs/2"),
+        *capacitors.supplying(triangle("I_L1v", "I_L1pk", "D", "D_2", idle=True)),
+    )
 
 
 def circuit(p: Point) -> tuple[Element, ...]:
@@ -58,16 +56,12 @@ PAGE = Page(
     conversion="V_o < 0, any magnitude",
     isolated=False,
     inverting=True,
-    roles=blocks.PAIR_ROLES,
-    ripples=blocks.RIPPLES,
-    sizing=SIZING,
-    operation=OPERATION,
+    roles=roles.PAIR,
+    ripples=pair.RIPPLES,
+    equations=equations,
     circuit=circuit,
-    gates=blocks.main_switch,
-    start={"L1": "I_L1v", "L2": "I_L2v", "C_s": "V_Cs", "C_o": "V_o"},
+    gates=roles.main_switch,
     idle=("S1", "D1"),
-    proofs=blocks.pair_proofs(),
-    asks=blocks.pair_asks(),
-    caveats=blocks.ONE_CORE,
-    figure=blocks.panels("a", "L1", "L2"),
+    caveats=pair.ONE_CORE,
+    figure=roles.panels("a", "L1", "L2"),
 )

@@ -22,15 +22,16 @@ from numpy.typing import NDArray
 from jump_lane.circuit.control import Control
 from jump_lane.circuit.elements import Capacitor, Element, IdealTransformer, Inductor, Winding
 from jump_lane.circuit.gates import Gates, Instant, instant, on
-from jump_lane.equations.sheet import Line, Sheet
+from jump_lane.equations.sheet import Line, Proof, Sheet
 from jump_lane.quantities import PHASE
 from jump_lane.spec import Spec
 from jump_lane.topologies.blocks import transformers
-from jump_lane.topologies.blocks.devices import stresses
 from jump_lane.topologies.blocks.sources import ASKED, DEFINITION, KIRCHHOFF, LEAST_RMS, PHASE_SHIFT, PIECES, RMS_VALUES, SOFT, VOLT_SECONDS
-from jump_lane.topologies.page import Angled, Cases, Entry, Naming, Page, Proof, Seen
+from jump_lane.topologies.blocks.stress import EFFECTIVE, stresses
+from jump_lane.topologies.page import Angled, Naming, Page, Seen
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
+from jump_lane.topologies.variant import Variant
 
 FORWARD, REVERSE, IDLE = "forward", "reverse", "idle"
 LEGS = {"S1": ("in", "a"), "S2": ("a", "gnd"), "S3": ("in", "b"), "S4": ("b", "gnd")}
@@ -41,28 +42,26 @@ SWITCHED = 0.02
 
 ANGLES = "M, phi, t1, t2"
 
-RATIO: tuple[Entry, ...] = (
-    Line("n_d", "V_nom/V_o", "", "turns ratio at which both voltages match at nominal input", PHASE_SHIFT, "min"),
-    transformers.whole_turns(),
-    Line("V_2", "n*V_o", "V", "output voltage as the first bridge sees it", KIRCHHOFF),
-    Line("M", "V_2/V_in", "", "voltage ratio", DEFINITION),
-)
+DELAYED = 0.2
+"""Accuracy beside dead time: it delays edges that have no current to swing them over, the more the lighter the load."""
 
-SIZING: tuple[Entry, ...] = (
-    *RATIO,
-    Line(
-        "L",
-        "V_in*V_2*phi_m*(1 - 2*phi_m)/(f_s*V_o*I_max)",
-        "H",
-        "inductance between the bridges, leakage included",
-        PHASE_SHIFT,
-        "min",
-        component=True,
-    ),
-    Line("L_m", "(1 + m_L)*n*V_2/(2*f_s*r_m*I_max)", "H", "magnetising inductance, with margin", VOLT_SECONDS, component=True),
-    Line("p", "V_o*I_o*f_s*L/V_in**2", "", "power, over that which V_in and L set", PHASE_SHIFT),
-    Line("I_b", "V_in/(f_s*L)", "A", "current that V_in and L set within a period", DEFINITION),
-)
+DRAWN = f"sqrt(max(({{1}}I_b*bridges_drawn({ANGLES}, {{0}}))**2 - {{2}}**2, 0))"
+"""Rms current of a capacitor beside a bridge, by its number, a factor and its average current."""
+
+
+def sizing() -> tuple[Line, ...]:
+    """Return turns ratio, inductances, and the power in units of what they set."""
+    between = "V_in*V_2*phi_m*(1 - 2*phi_m)/(f_s*V_o*I_max)"
+    return (
+        Line("n_d", "V_nom/V_o", "", "turns ratio at which both voltages match at nominal input", PHASE_SHIFT, "min"),
+        transformers.whole_turns(),
+        Line("V_2", "n*V_o", "V", "output voltage as the first bridge sees it", KIRCHHOFF),
+        Line("M", "V_2/V_in", "", "voltage ratio", DEFINITION),
+        Line("L", between, "H", "inductance between the bridges, leakage included", PHASE_SHIFT, "min", component=True),
+        Line("L_m", "(1 + m_L)*n*V_2/(2*f_s*r_m*I_max)", "H", "magnetising inductance, with margin", VOLT_SECONDS, component=True),
+        Line("p", "V_o*I_o*f_s*L/V_in**2", "", "power, over that which V_in and L set", PHASE_SHIFT),
+        Line("I_b", "V_in/(f_s*L)", "A", "current that V_in and L set within a period", DEFINITION),
+    )
 
 
 def _angles(first: str, second: str, source: str) -> tuple[Line, ...]:
@@ -78,32 +77,27 @@ INNER = {
     "dual": _angles("t_1a", "t_1a", ASKED),
     "triple": _angles("t_1a", "t_2a", ASKED),
     "least-rms": _angles("least_rms_t1(p, M)", "least_rms_t2(p, M)", LEAST_RMS),
-    "soft": (
-        Line(
-            "j_1", "3*sqrt(V_in*V_2*C_S1/L)/I_b", "", "current that both legs of the first bridge need, half as much again, over I_b", SOFT
-        ),
-        Line(
-            "j_2",
-            "3*sqrt(V_in*V_2*C_S5/L)/(n*I_b)",
-            "",
-            "current that both legs of the second bridge need, half as much again, over I_b",
-            SOFT,
-        ),
-        Line("j_m", "M*L/(4*L_m)", "", "peak magnetising current without zero intervals, over I_b", VOLT_SECONDS),
-        *_angles("soft_t1(p, M, j_1, j_2, j_m, t_d*f_s)", "soft_t2(p, M, j_1, j_2, j_m, t_d*f_s)", SOFT),
-    ),
+    "soft": _angles("soft_t1(p, M, j_1, j_2, j_m, t_d*f_s)", "soft_t2(p, M, j_1, j_2, j_m, t_d*f_s)", SOFT),
 }
+"""The zero intervals of each modulation."""
 
-
-def modulation(spec: Spec, sheet: Sheet) -> str:
-    """Return how the bridges are modulated."""
-    return spec.angles.modulation
-
-
-OUTER: tuple[Entry, ...] = (
-    Cases(modulation, INNER),
-    Line("phi", "bridges_phase(p, M, t1, t2)", "", "phase between the bridges, part of the period", PHASE_SHIFT),
+NEEDED = (
+    Line("j_1", "3*sqrt(V_in*V_2*C_S1/L)/I_b", "", "what both legs of the first bridge need, half as much again, over I_b", SOFT),
+    Line("j_2", "3*sqrt(V_in*V_2*C_S5/L)/(n*I_b)", "", "what both legs of the second bridge need, half as much again, over I_b", SOFT),
+    Line("j_m", "M*L/(4*L_m)", "", "peak magnetising current without zero intervals, over I_b", VOLT_SECONDS),
 )
+"""Currents that soft switching needs."""
+
+
+def equations(v: Variant) -> tuple[Line, ...]:
+    """Return its lines where the phase between the bridges holds the output."""
+    return (
+        *sizing(),
+        *(NEEDED if v.modulation == "soft" else ()),
+        *INNER[v.modulation],
+        Line("phi", "bridges_phase(p, M, t1, t2)", "", "phase between the bridges, part of the period", PHASE_SHIFT),
+        *carried(v),
+    )
 
 
 def _soft(symbol: str, at: str, sign: str, side: str) -> Line:
@@ -114,48 +108,74 @@ def _soft(symbol: str, at: str, sign: str, side: str) -> Line:
     )
 
 
-CARRIED: tuple[Entry, ...] = (
-    Line("phi_lo", "-0.25 - (t1 - t2)/2", "", "phase of the most negative power", PHASE_SHIFT),
-    Line("phi_hi", "0.25 - (t1 - t2)/2", "", "phase of the most positive power", PHASE_SHIFT),
-    Line("a_phi", "360*phi", "°", "phase between the bridges, in degrees", DEFINITION),
-    Line("t_phi", "phi/f_s", "s", "phase between the bridges, as a time", DEFINITION),
-    Line("I_m", "V_2*(0.5 - t2)/(2*f_s*L_m)", "A", "peak magnetising current", VOLT_SECONDS),
-    Line("I_0", f"I_b*bridges_at({ANGLES}, 0)", "A", "current of L as S1 turns on", PIECES, "min"),
-    Line("I_m0", "V_2*(abs(phi) + abs(phi - t2) - 0.5)/(2*f_s*L_m)", "A", "magnetising current as S1 turns on", VOLT_SECONDS, "min"),
-    Line("V_C5", "V_o*min(1, max(0, 1e9*phi))", "V", "voltage of S5 and S8 as S1 turns on", KIRCHHOFF),
-    Line("V_C6", "V_o - V_C5", "V", "voltage of S6 and S7 as S1 turns on", KIRCHHOFF),
-    Line("I_Lpk", f"I_b*bridges_peak({ANGLES})", "A", "peak current of L", PIECES),
-    Line("W_L", "L*I_Lpk**2/2", "J", "energy in L at its peak", DEFINITION),
-    Line("I_Lrms", f"I_b*bridges_rms({ANGLES})", "A", "rms current of L", RMS_VALUES),
-    Line("I_in", f"I_b*bridges_power({ANGLES})", "A", "average input current", PHASE_SHIFT),
-    _soft("I_zS1", "0", "-", "1"),
-    _soft("I_zS3", "0.5 - t1", "", "1"),
-    _soft("I_zS5", "phi", "", "2"),
-    _soft("I_zS7", "phi + 0.5 - t2", "-", "2"),
-    Line("I_z1", "2*sqrt(V_in*V_2*C_S1/L)", "A", "current that both legs of the first bridge need", SOFT),
-    Line("I_z2", "2*sqrt(V_in*V_2*C_S5/L)/n", "A", "current that both legs of the second bridge need, seen at the first", SOFT),
-    Line("t_z1", "2*C_S1*V_in/max(min(I_zS1, I_zS3), 0)", "s", "dead time that the first bridge needs", SOFT),
-    Line("t_z2", "2*C_S5*V_2/n**2/max(min(I_zS5, I_zS7), 0)", "s", "dead time that the second bridge needs", SOFT),
-    *stresses("S1", "abs(I_in)/2", "I_Lrms/sqrt(2)", "I_Lpk", "V_in + V_BS1"),
-    *stresses("S5", "abs(I_o)/2", "n*I_Lrms/sqrt(2)", "n*I_Lpk", "V_o + V_BS5"),
-    Line("I_Np", "0", "A", "average current of winding Np", KIRCHHOFF),
-    Line("I_Nprms", "I_Lrms", "A", "rms current of winding Np", RMS_VALUES),
-    Line("I_Nsrms", "n*I_Lrms", "A", "rms current of winding Ns", RMS_VALUES),
-    Line(
-        "C_b", "25/(pi**2*f_s**2*L)", "F", "blocking capacitor in series with L, where one is wanted: rings at a tenth of f_s", DEFINITION
-    ),
-    Line("Q_o", f"n*I_b/f_s*bridges_charge({ANGLES}, 2)", "C", "charge moved in and out of the output capacitor", PIECES),
-    Line("dV_Q", "dV_ask - max(a_ESR*dV_ask, R_Co*2*n*I_Lpk)", "V", "ripple left to the charge", ASKED, "min"),
-    Line("C_o", "(1 + m_C)*Q_o/dV_Q", "F", "output capacitance, with margin", PIECES, component=True),
-    Line("dV_oESR", "R_Co*2*n*I_Lpk", "V", "ESR share of the output ripple, at most", PIECES),
-    Line("dV_o", "Q_o/C_o", "V", "output ripple of the charge, peak to peak", PIECES),
-    Line(
-        "I_Corms", f"sqrt(max((n*I_b*bridges_drawn({ANGLES}, 2))**2 - I_o**2, 0))", "A", "rms current of the output capacitor", RMS_VALUES
-    ),
-    Line("I_Cirms", f"sqrt(max((I_b*bridges_drawn({ANGLES}, 1))**2 - I_in**2, 0))", "A", "rms current of the input capacitor", RMS_VALUES),
-    Line("Q_in", f"I_b/f_s*bridges_charge({ANGLES}, 1)", "C", "charge taken from the input capacitor", PIECES),
-    Line("C_i", "(1 + m_C)*Q_in/dV_iask", "F", "input capacitance, with margin", PIECES, component=True),
-)
+def carried(v: Variant) -> tuple[Line, ...]:
+    """Return what everything carries between the edges."""
+    within = DELAYED if v.dead else 0.02
+    return (
+        Line("phi_lo", "-0.25 - (t1 - t2)/2", "", "phase of the most negative power", PHASE_SHIFT),
+        Line("phi_hi", "0.25 - (t1 - t2)/2", "", "phase of the most positive power", PHASE_SHIFT),
+        Line("a_phi", "360*phi", "°", "phase between the bridges, in degrees", DEFINITION),
+        Line("t_phi", "phi/f_s", "s", "phase between the bridges, as a time", DEFINITION),
+        Line("I_m", "V_2*(0.5 - t2)/(2*f_s*L_m)", "A", "peak magnetising current", VOLT_SECONDS),
+        Line("I_0", f"I_b*bridges_at({ANGLES}, 0)", "A", "current of L as S1 turns on", PIECES, "min"),
+        Line("I_m0", "V_2*(abs(phi) + abs(phi - t2) - 0.5)/(2*f_s*L_m)", "A", "magnetising current as S1 turns on", VOLT_SECONDS, "min"),
+        Line("V_C5", "V_o*min(1, max(0, 1e9*phi))", "V", "voltage of S5 and S8 as S1 turns on", KIRCHHOFF),
+        Line("V_C6", "V_o - V_C5", "V", "voltage of S6 and S7 as S1 turns on", KIRCHHOFF),
+        Line("I_Lpk", f"I_b*bridges_peak({ANGLES})", "A", "peak current of L", PIECES, proof=Proof("L.i", "peak", within)),
+        Line("W_L", "L*I_Lpk**2/2", "J", "energy in L at its peak", DEFINITION),
+        Line("I_Lrms", f"I_b*bridges_rms({ANGLES})", "A", "rms current of L", RMS_VALUES, proof=Proof("L.i", "rms", within)),
+        Line("I_in", f"I_b*bridges_power({ANGLES})", "A", "average input current", PHASE_SHIFT, proof=Proof("source.i", "average", within)),
+        _soft("I_zS1", "0", "-", "1"),
+        _soft("I_zS3", "0.5 - t1", "", "1"),
+        _soft("I_zS5", "phi", "", "2"),
+        _soft("I_zS7", "phi + 0.5 - t2", "-", "2"),
+        Line("I_z1", "2*sqrt(V_in*V_2*C_S1/L)", "A", "current that both legs of the first bridge need", SOFT),
+        Line("I_z2", "2*sqrt(V_in*V_2*C_S5/L)/n", "A", "current that both legs of the second bridge need, seen at the first", SOFT),
+        Line("t_z1", "2*C_S1*V_in/max(min(I_zS1, I_zS3), 0)", "s", "dead time that the first bridge needs", SOFT),
+        Line("t_z2", "2*C_S5*V_2/n**2/max(min(I_zS5, I_zS7), 0)", "s", "dead time that the second bridge needs", SOFT),
+        *stresses("S1", "abs(I_in)/2", "I_Lrms/sqrt(2)", "I_Lpk", "V_in + V_BS1", within, EFFECTIVE),
+        *stresses("S5", "abs(I_o)/2", "n*I_Lrms/sqrt(2)", "n*I_Lpk", "V_o + V_BS5", within, EFFECTIVE),
+        Line("I_Np", "0", "A", "average current of winding Np", KIRCHHOFF),
+        Line("I_Nprms", "I_Lrms", "A", "rms current of winding Np", RMS_VALUES),
+        Line("I_Nsrms", "n*I_Lrms", "A", "rms current of winding Ns", RMS_VALUES),
+        Line(
+            "C_b",
+            "25/(pi**2*f_s**2*L)",
+            "F",
+            "blocking capacitor in series with L, where one is wanted: rings at a tenth of f_s",
+            DEFINITION,
+        ),
+        Line("Q_o", f"n*I_b/f_s*bridges_charge({ANGLES}, 2)", "C", "charge moved in and out of the output capacitor", PIECES),
+        Line("dV_Q", "dV_ask - max(a_ESR*dV_ask, R_Co*2*n*I_Lpk)", "V", "ripple left to the charge", ASKED, "min"),
+        Line("C_o", "(1 + m_C)*Q_o/dV_Q", "F", "output capacitance, with margin", PIECES, component=True),
+        Line("dV_oESR", "R_Co*2*n*I_Lpk", "V", "ESR share of the output ripple, at most", PIECES),
+        Line(
+            "dV_o",
+            "Q_o/C_o",
+            "V",
+            "output ripple of the charge, peak to peak",
+            PIECES,
+            proof=Proof("load.v", "peak_to_peak", 0.1 if within < DELAYED else DELAYED),
+        ),
+        Line(
+            "I_Corms",
+            DRAWN.format(2, "n*", "I_o"),
+            "A",
+            "rms current of the output capacitor",
+            RMS_VALUES,
+            proof=Proof("C_o.i", "rms", within),
+        ),
+        Line(
+            "I_Cirms",
+            DRAWN.format(1, "", "I_in"),
+            "A",
+            "rms current of the input capacitor",
+            RMS_VALUES,
+            proof=Proof("source.i", "ac_rms", within),
+        ),
+        Line("Q_in", f"I_b/f_s*bridges_charge({ANGLES}, 1)", "C", "charge taken from the input capacitor", PIECES),
+        Line("C_i", "(1 + m_C)*Q_in/dV_iask", "F", "input capacitance, with margin", PIECES, component=True),
+    )
 
 
 def circuit(p: Point) -> tuple[Element, ...]:
@@ -219,9 +239,6 @@ def shown(seen: Seen, p: Point) -> str:
     return f"{way}/{soft} soft"
 
 
-DELAYED = 0.2
-"""Dead time delays edges that have no current to swing them over, the more the lighter the load."""
-
 FIGURE = (
     ("gate", ("S1.gate", "S3.gate", "S5.gate", "S7.gate")),
     ("first bridge", ("@a", "@b")),
@@ -244,7 +261,8 @@ def varied(spec: Spec) -> Page:
         Line("phi", "d_phi - (t1 - t2)/2", "", "phase between the bridges, part of the period", DEFINITION),
     )
     control = Control("t1", "zero interval of the first bridge", 0.0, 0.5, PHASE)
-    return replace(PAGE, control=control, gates=by_both if both else by_first, sizing=(*SIZING, *angles), varied=None)
+    gates = by_both if both else by_first
+    return replace(PAGE, control=control, gates=gates, equations=lambda v: (*sizing(), *angles, *carried(v)), varied=None)
 
 
 PAGE = Page(
@@ -261,13 +279,11 @@ PAGE = Page(
         Role("C_o", "capacitor"),
         Role("C_i", "capacitor"),
     ),
-    ripples=(),
-    sizing=(*SIZING, *OUTER),
-    operation=CARRIED,
+    equations=equations,
     circuit=circuit,
     gates=by_phase,
     control=Control("phi", "phase between the bridges", -0.5, 0.5, PHASE, "phi_lo", "phi_hi"),
-    naming=Naming(derived, shown),
+    naming=Naming("p", derived, shown),
     angled=Angled(
         ("phi", "t1", "t2"),
         lambda angles, p: legs(angles["phi"], angles["t1"], angles["t2"], p["t_d"] * p["f_s"]),
@@ -295,18 +311,6 @@ PAGE = Page(
     idle=("L",),
     duty_limit=0.0,
     turns=transformers.TURNS,
-    looser={"t_d": DELAYED},
-    proofs=(
-        Proof("V_o", "load.v", "average"),
-        Proof("I_Lrms", "L.i", "rms"),
-        Proof("I_Lpk", "L.i", "peak"),
-        Proof("I_S1rms", "S1.i", "rms"),
-        Proof("I_S5rms", "S5.i", "rms", 0.02),
-        Proof("I_in", "source.i", "average", 0.05),
-        Proof("I_Corms", "C_o.i", "rms", 0.03),
-        Proof("I_Cirms", "source.i", "ac_rms", 0.03),
-        Proof("dV_o", "load.v", "peak_to_peak", 0.1),
-    ),
-    asks=(),
+    modulations=tuple(INNER),
     figure=FIGURE,
 )

@@ -1,46 +1,48 @@
 """Forward with reset winding: steps down (or up, by the turns) with isolation; the core is reset into the input.
 
-While S1 conducts, the secondary puts V_in/n through D1 to the inductor; afterwards D2 carries the inductor current and
-the winding Nr drives the magnetising current through D_r back into the source.
-
         in ──┬──────────┬          ┌─ s ──D1──┬── sw ──L──┬── out
              Np (dot)   D_r        Ns (dot)   │           │
              │          │   ∥      │          D2         C_o   load
              a          Nr         │          │           │
              S1         │ (dot)    └──────────┴───────────┴──
         gnd ─┴──────────┴──
+
+on      S1 conducts: the secondary gives V_s = V_in/n, L sees V_on = V_s − V_o through D1, the magnetising current rises.
+off     D2 carries L, which sees V_off = V_o reversed; the winding Nr drives the core's current through D_r back into the source.
+rest    the core is at rest; below the boundary load L has no current either.
 """
 
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Diode, Element, Winding
 from jump_lane.equations.sheet import Line
-from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import forwards, transformers
-from jump_lane.topologies.page import Entry, Page
+from jump_lane.topologies.blocks import capacitors, reset, transformers
+from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF
+from jump_lane.topologies.blocks.stress import stress
+from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point
+from jump_lane.topologies.variant import Variant
 
-PRIMARY, RESET = "(R_S1 + R_pT)", "(V_in/n_r)"
 
-SIZING: tuple[Entry, ...] = (
-    *forwards.forward_sizing(forwards.free.sizing(PRIMARY)),
-    Line("n_r", "1", "", "turns of the reset winding over those of the primary", blocks.DEFINITION, component=True),
-)
-
-OPERATION: tuple[Entry, ...] = (
-    *forwards.free.operation(PRIMARY, RESET, "n_r"),
-    *forwards.primary_device("S1", "V_in + V_r"),
-    blocks.with_spike("S1"),
-    Line("I_Dr", "I_r", "A", "average current of reset diode D_r", blocks.RMS_VALUES),
-    Line("V_Dr", "V_in + n_r*V_in", "V", "voltage that reset diode D_r blocks", blocks.KIRCHHOFF),
-    *forwards.free.rectifiers(),
-)
+def equations(v: Variant) -> tuple[Line, ...]:
+    """Return its lines."""
+    return (
+        *reset.sizing(v, "(R_S1 + R_pT)"),
+        *reset.chosen(v),
+        Line("n_r", "1", "", "turns of the reset winding over those of the primary", DEFINITION, component=True),
+        *reset.freely_reset(v, "(V_in/n_r)", "n_r"),
+        *stress("S1", reset.PULSE, "V_in + V_r", spike=True, within=reset.ROUGH),
+        Line("I_Dr", "I_r", "A", "average current of reset diode D_r", KIRCHHOFF),
+        Line("V_Dr", "V_in + n_r*V_in", "V", "voltage that reset diode D_r blocks", KIRCHHOFF),
+        *reset.secondary_side(v),
+        *capacitors.supplying(reset.drawn(v)),
+    )
 
 
 def circuit(p: Point) -> tuple[Element, ...]:
     """Return the elements at an operating point."""
-    reset = Winding("Nr", "gnd", "r", p["n"] * p["n_r"])
-    return (p.source(), p.switch("S1", "a", "gnd"), Diode("D_r", "r", "in"), *forwards.transformer(p, ("in", "a"), (reset,)))
+    winding = Winding("Nr", "gnd", "r", p["n"] * p["n_r"])
+    return (p.source(), p.switch("S1", "a", "gnd"), Diode("D_r", "r", "in"), *reset.transformer(p, ("in", "a"), (winding,)))
 
 
 PAGE = Page(
@@ -49,21 +51,17 @@ PAGE = Page(
     good_for="isolated supplies of some hundred watts with one switch and a smooth output current",
     conversion="0 < V_o < V_in/n (twice behind a centre tap or a bridge)",
     isolated=True,
-    roles=forwards.ROLES,
-    ripples=forwards.RIPPLES,
-    sizing=SIZING,
-    operation=OPERATION,
+    roles=reset.ROLES,
+    ripples=reset.RIPPLES,
+    equations=equations,
     circuit=circuit,
-    gates=forwards.forward_gates,
-    start=forwards.START,
+    gates=reset.gates,
     idle=("D1", "D2"),
+    duty_reserve=0.04,
     turns=transformers.TURNS,
-    looser=transformers.LOOSER,
-    bounds=forwards.BOUNDS,
-    caveats=forwards.CAVEATS,
-    duty_limits=forwards.DUTY_LIMITS,
-    proofs=forwards.forward_proofs(),
-    asks=forwards.forward_asks(),
-    secondaries=forwards.SIDES,
-    figure=forwards.PANELS,
+    bounds=reset.BOUNDS,
+    caveats=reset.CAVEATS,
+    duty_limits=reset.DUTY_LIMITS,
+    secondaries=reset.SIDES,
+    figure=reset.PANELS,
 )

@@ -1,12 +1,14 @@
 """Half bridge: two switches put the primary between their node and that of two capacitors that halve the input.
 
-S1 puts half of the input to the primary, S2 the other half the other way round; nothing drives it in between.
-
         in ──┬──S1──┬── m ── Np ── c ──┬── C_d1 ── in
              │      │   (dot at m)     │
              │      S2                 C_d2
              │      │                  │
         gnd ─┴──────┴──────────────────┴──
+
+S1 on    half of the input is put to the primary; the capacitors take its current, half from either side.
+between  nothing drives the primary; what rectifies shorts the secondary.
+S2 on    the other half is put to the primary the other way round.
 """
 
 from __future__ import annotations
@@ -14,46 +16,44 @@ from __future__ import annotations
 from jump_lane.circuit.control import HALF
 from jump_lane.circuit.elements import Capacitor, Element
 from jump_lane.circuit.gates import Gates, Instant
-from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line
-from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import rectifying, transformers
-from jump_lane.topologies.blocks.both_ways import Drive, secondaries, stages
-from jump_lane.topologies.page import Page, Proof
+from jump_lane.equations.sheet import Line, Proof
+from jump_lane.topologies.blocks import both_ways, capacitors, secondary, transformers
+from jump_lane.topologies.blocks.both_ways import Drive
+from jump_lane.topologies.blocks.sources import FROM_CAPACITOR, KIRCHHOFF, RMS_VALUES
+from jump_lane.topologies.blocks.stress import stress, winding
+from jump_lane.topologies.page import Page
 from jump_lane.topologies.point import Point
+from jump_lane.topologies.variant import Variant
 
-DRIVE = Drive("(V_in/2)", "(R_S1 + R_pT)", bend="1/(24*C_d)", back="I_o/2", shift=" - (0.5 - D_i)*R_sT*I_o/(2*D_i)")
+DRIVE = Drive("(V_in/2)", "(R_S1 + R_pT)", droop="dV_Cd/(2*n)")
 
-SIZING = (
-    *stages.both_ways_sizing(DRIVE),
-    transformers.behind(
-        "Q_max",
-        dict.fromkeys(stages.SIDES, "I_max*k_L*D_i/(n*f_s)") | {"half-wave": "I_max*D_i/(2*n*f_s)"},
-        "C",
-        "charge of one pulse at full load (half-wave, the core brings half of it)",
-        blocks.KIRCHHOFF,
-    ),
-    Line("C_d", "Q_max/(r_C*V_in)", "F", "capacitance of each of the two that halve the input", blocks.KIRCHHOFF, component=True),
-)
 
-OPERATION = (
-    *secondaries.both_ways_operation(DRIVE),
-    *secondaries.leg_switch(),
-    *transformers.winding("Np", "0", "I_prms"),
-    Line(
-        "Q_d",
-        "(D_p*(I_p2**2 - I_p1*abs(I_p1))/(I_p2 - I_p1) + D_q*max(I_p1, 0) + D_r*I_p2)/(2*f_s)",
-        "C",
-        "charge that one pulse moves, what flows back included",
-        blocks.FROM_CAPACITOR,
-    ),
-    Line("dV_Cd", "Q_d/(2*C_d)", "V", "ripple of these capacitors, peak to peak", blocks.KIRCHHOFF),
-    Line("k_C", f"max(T_p**2*{DRIVE.bend}/(L*n**2) - 0.025, 0)", "", "bend of a pulse beyond a fortieth of its voltage", blocks.DEFINITION),
-    Line("I_Cdrms", "I_prms/2", "A", "rms current of these capacitors", blocks.RMS_VALUES),
-    Line("V_half", "V_in/2", "V", "voltage of these capacitors", blocks.KIRCHHOFF),
-    Line("dV_p", "dV_Cd", "V", "droop of the primary voltage during a pulse", blocks.DEFINITION),
-    Line("k_in", "1/2", "", "part of the primary current that the input delivers", blocks.DEFINITION),
-    *secondaries.rectifiers(DRIVE),
-)
+def equations(v: Variant) -> tuple[Line, ...]:
+    """Return its lines."""
+    passed = "I_max*D_i/(2*n*f_s)" if v.secondary == "half-wave" else "I_max*k_L*D_i/(n*f_s)"
+    return (
+        *both_ways.sizing(v, DRIVE),
+        Line("Q_max", passed, "C", "charge of one pulse at full load (half-wave, the core brings half of it)", KIRCHHOFF),
+        Line("C_d", "Q_max/(r_C*V_in)", "F", "capacitance of each of the two that halve the input", KIRCHHOFF, component=True),
+        *both_ways.operation(v, DRIVE),
+        *stress("S1", both_ways.PULSE, f"V_in + {v.body('S1')}", within=both_ways.rough(v)),
+        *winding("Np", "0", "I_S1rms*sqrt(2)"),
+        Line("Q_d", "abs(I_S1)/f_s", "C", "charge that one pulse moves", FROM_CAPACITOR),
+        Line(
+            "dV_Cd",
+            "Q_d/(2*C_d)",
+            "V",
+            "ripple of these capacitors, peak to peak",
+            KIRCHHOFF,
+            proof=Proof("C_d1.v", "peak_to_peak", both_ways.BIASED),
+        ),
+        Line(
+            "I_Cdrms", "I_S1rms/sqrt(2)", "A", "rms current of these capacitors", RMS_VALUES, proof=Proof("C_d1.i", "rms", both_ways.ROUGH)
+        ),
+        Line("V_half", "V_in/2", "V", "voltage of these capacitors", KIRCHHOFF),
+        *both_ways.secondary_side(v, DRIVE),
+        *capacitors.supplying(both_ways.drawn(v).scaled("0.5")),
+    )
 
 
 def circuit(p: Point) -> tuple[Element, ...]:
@@ -66,20 +66,15 @@ def circuit(p: Point) -> tuple[Element, ...]:
         Capacitor("C_d1", "in", "c", p["C_d"]),
         Capacitor("C_d2", "c", "gnd", p["C_d"]),
         *transformers.path("m", "m", "T.m", 0.0, p["R_pT"]),
-        *rectifying.freewheels(p, ("m", "in"), ("gnd", "m")),
-        *rectifying.transformer(p, (("Np", m, "c"),)),
+        *secondary.freewheels(p, ("m", "in"), ("gnd", "m")),
+        *secondary.transformer(p, (("Np", m, "c"),)),
     )
 
 
 def gates(duty: Instant, p: Point) -> Gates:
     """Return the gate pattern: S2 half a period after S1."""
-    return rectifying.in_turn(duty, p, ("S1",), ("S2",))
+    return secondary.in_turn(duty, p, ("S1",), ("S2",))
 
-
-BENT = (
-    "The formulas take the bend of a pulse as small, which C_d and L leave to it here; they may be some percent off. A "
-    "smaller coupling_ripple mends that."
-)
 
 PAGE = Page(
     name="half-bridge",
@@ -87,28 +82,20 @@ PAGE = Page(
     good_for="isolated supplies of some hundred watts from high input voltage: no switch sees more than V_in",
     conversion="0 < V_o < V_in/(2·n) (half with a current doubler, or half-wave)",
     isolated=True,
-    roles=secondaries.ROLES,
-    ripples=(("dI_ask", "I_max*k_L"),),
-    sizing=SIZING,
-    operation=OPERATION,
+    roles=both_ways.ROLES,
+    ripples=both_ways.RIPPLES,
+    equations=equations,
     circuit=circuit,
     gates=gates,
-    start={**secondaries.START, "C_d1": "V_half", "C_d2": "V_half"},
+    start={**both_ways.START, "C_d1": "V_half", "C_d2": "V_half"},
     idle=("L1",),
     quiet="L1",
-    floor="I_f",
     control=HALF,
     duty_limit=0.42,
+    duty_reserve=0.08,
     turns=transformers.TURNS,
-    looser=transformers.LOOSER,
-    bounds=secondaries.BOUNDS,
-    caveats={**secondaries.CAVEATS, "k_C": BENT},
-    proofs=(
-        *secondaries.both_ways_proofs(),
-        Proof("dV_Cd", "C_d1.v", "peak_to_peak", 0.05, modes=(CONTINUOUS, DISCONTINUOUS)),
-        Proof("I_Cdrms", "C_d1.i", "rms", 0.02),
-    ),
-    asks=blocks.single_asks(),
-    secondaries=stages.SIDES,
-    figure=secondaries.PANELS,
+    bounds=both_ways.BOUNDS,
+    caveats=both_ways.CAVEATS,
+    secondaries=both_ways.SIDES,
+    figure=both_ways.PANELS,
 )

@@ -1,41 +1,54 @@
 """Interleaved buck: N buck phases in parallel, shifted by equal parts of the period.
 
-Every phase is a buck converter with the N-th part of the load.  The ripples of the inductor currents cancel in
-part at the output (wholly where N·D is a whole number).
-
         in ──S1──┬── sw1 ──L1──┐
              S2──┼── sw2 ──L2──┼── out
               ⋮  D1, D2 …      C_o   load
         gnd ─────┴─────────────┴──
+
+Every phase is a buck converter with the N-th part of the load.  The ripples of the inductor currents cancel in
+part at the output (wholly where N·D is a whole number).
 """
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from jump_lane.circuit.elements import Element
-from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
-from jump_lane.topologies import blocks
-from jump_lane.topologies.page import ByTarget, Page, Proof
+from jump_lane.equations.sheet import Line
+from jump_lane.topologies.blocks import capacitors, coil, roles
+from jump_lane.topologies.blocks.coil import COIL
+from jump_lane.topologies.blocks.sources import BOUNDARY_CONDITION, DEFINITION
+from jump_lane.topologies.blocks.stress import stress
+from jump_lane.topologies.page import Page, Ripple
 from jump_lane.topologies.point import Point
+from jump_lane.topologies.variant import Variant
 
-STAGE = blocks.StepDown(on="V_in - V_o - (R_S1 + R_L)*{I}", off="V_o + V_FD1 + (R_D1 + R_L)*{I}", load="I_ph", full="I_phf", phases="N")
+ALL = replace(COIL, count="N")
+"""The currents of all phases."""
 
-SIZING: tuple[Line | ByTarget, ...] = (
-    *blocks.shares(),
-    Line("M", "V_o/V_in", "", "conversion ratio", blocks.DEFINITION, "min"),
-    Line("D_i", "V_o/V_in", "", "duty ratio with ideal parts", blocks.VOLT_SECONDS),
-    *STAGE.sizing(),
-    Line("K", "2*L*f_s/(N*R_o)", "", "conduction parameter", blocks.BOUNDARY_CONDITION, "min"),
-    Line("K_crit", "1 - D_i", "", "conduction parameter at the boundary", blocks.BOUNDARY_CONDITION),
+SHARES = (
+    Line("I_ph", "I_o/N", "A", "load current of one phase", DEFINITION),
+    Line("I_phf", "I_max/N", "A", "load current of one phase at full load", DEFINITION),
 )
 
-OPERATION = (
-    *STAGE.operation(),
-    *blocks.inductor("L", "I_ph", "dI_L", "D_1 + D_2"),
-    *blocks.device("S1", "D_1", "I_m", "dI_L", "V_in + max(V_FD1 + R_D1*I_m, k_d*V_BD1)"),
-    *blocks.device("D1", "D_2", "I_m", "dI_L", {CONTINUOUS: "V_in - R_S1*I_v", REVERSED: "V_in + max(-R_S1*I_v, k_d*V_BS1)"}, "rectifier"),
-    *blocks.together(blocks.triangle(count="N")),
-    *blocks.together_drawn(blocks.Shape("I_pk", (("D_1", "I_v/I_pk", "1"),), "N")),
-)
+
+def equations(v: Variant) -> tuple[Line, ...]:
+    """Return its lines."""
+    return (
+        *SHARES,
+        coil.ratio("min"),
+        coil.ideal("V_o/V_in"),
+        *coil.volts("V_in - V_o - (R_S1 + R_L)*I_ph", "V_o + V_FD1 + (R_D1 + R_L)*I_ph"),
+        *coil.stepping_down(v, load="I_ph", full="I_phf", phases="N"),
+        Line("K", "2*L*f_s/(N*R_o)", "", "conduction parameter", BOUNDARY_CONDITION, "min"),
+        Line("K_crit", "1 - D_i", "", "conduction parameter at the boundary", BOUNDARY_CONDITION),
+        *coil.fed(load="I_ph", element="L1"),
+        *coil.carried("L", "I_ph", element="L1"),
+        *stress("S1", COIL.during("D"), f"V_in + {v.drop('D1', 'I_Lpk')}"),
+        *stress("D1", COIL.during("D_2"), "V_in"),
+        *capacitors.together(ALL, "dI_L"),
+        *capacitors.together_drawn(ALL.during("D"), "I_Lpk"),
+    )
 
 
 def circuit(p: Point) -> tuple[Element, ...]:
@@ -58,23 +71,11 @@ PAGE = Page(
     good_for="high current at low voltage; small output ripple",
     conversion="0 < V_o < V_in",
     isolated=False,
-    roles=blocks.PHASE_ROLES,
-    ripples=(("dI_ask", "I_max/N"),),
-    sizing=SIZING,
-    operation=OPERATION,
+    roles=roles.PHASES,
+    ripples=(Ripple("L", "I_max/N"),),
+    equations=equations,
     circuit=circuit,
-    gates=blocks.phase_switches,
-    start=blocks.PHASE_START,
+    gates=roles.phase_switches,
     idle=("S1", "D1"),
-    proofs=(
-        Proof("V_o", "load.v", "average"),
-        Proof("D", "S1.gate", "average"),
-        *blocks.inductor_proofs("L", element="L1"),
-        Proof("dV_o", "load.v", "peak_to_peak", 0.05, "dV_ask"),
-        Proof("I_Corms", "C_o.i", "rms", scale="dI_L"),
-        *blocks.device_proofs("S1", "D1", shared=True),
-        Proof("I_Cirms", "source.i", "ac_rms", scale="I_Lpk"),
-    ),
-    asks=blocks.single_asks(),
-    figure=blocks.PHASE_PANELS,
+    figure=roles.PHASE_PANELS,
 )

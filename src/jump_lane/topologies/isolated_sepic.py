@@ -1,97 +1,72 @@
 """Isolated SEPIC: the second inductor is the magnetising inductance of a transformer.
 
-Seen from the primary it is a SEPIC with the output voltage n·V_o: while S1 conducts, L1 sees V_in and L_m the voltage
-V_Cs = V_in of the coupling capacitor; while D1 conducts, both see n·V_o reversed.  When S1 opens, the current of the
-leakage inductance has to turn from −I_Lm to I_L1; meanwhile the sum of both flows into the clamp D_cl, C_cl, R_cl, just
-as the primary current of a flyback does.
-
         in ──┬──L1──┬── a ──C_s── b ──L_k──┐ (dot)     ┌──D1──┬── out
              │      ├──D_cl── c            │           │      │
              └─ C_cl ∥ R_cl ──┘           Np     ∥    Ns     C_o   load
                     S1                     │         (dot)    │
         gnd ────────┴──────────────────────┴───────────┴──────┴──
+
+on      S1 conducts: L1 sees V_in and L_m the voltage V_Cs = V_in of the coupling capacitor.
+clamp   S1 has opened: the current of the leakage inductance turns from −I_Lm to I_L1; meanwhile (D_k) the sum of both
+        flows into the clamp, just as the primary current of a flyback does.
+off     D1 conducts: both see n·V_o reversed and hand their sum over.
+idle    below the boundary load the sum reaches zero; one current goes on flowing through both.
 """
 
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Winding
-from jump_lane.equations.sheet import CONTINUOUS, REVERSED, Line
-from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import flybacks, pair, transformers, turning
-from jump_lane.topologies.blocks.rewriting import rewritten
-from jump_lane.topologies.page import Ask, Cases, Entry, Page, Proof
+from jump_lane.equations.sheet import Line
+from jump_lane.topologies.blocks import capacitors, clamp, pair, roles, transformers
+from jump_lane.topologies.blocks.shape import Shape, triangle
+from jump_lane.topologies.blocks.sources import KIRCHHOFF
+from jump_lane.topologies.blocks.stress import stress, winding
+from jump_lane.topologies.page import Page, Ripple
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
+from jump_lane.topologies.variant import Variant
 
-SEEN = transformers.SEEN | {
-    "L2": "L_m",
-    "I_L2": "I_Lm",
-    "I_L2v": "I_Lmv",
-    "I_L2pk": "I_Lmpk",
-    "I_L2rms": "I_Lmrms",
-    "I_L2sat": "I_Lmsat",
-    "W_L2": "W_Lm",
-    "dI_L2": "dI_Lm",
-    "R_L2": "R_0",
-    "k_T": "k_0",
-    "c_T": "c_0",
-    "R_Cs": "R_Cp",
-    "I_B": "I_Br",
-}
-"""Symbols of the SEPIC as this circuit has them."""
-
-SIZING = (
-    *transformers.turns_ratio("D_lim/(1 - D_lim)*V_in/(V_o + V_FD1)"),
-    *transformers.seen_from_primary(),
-    Line("R_0", "0", "Ω", "resistance in series with L_m alone: none", blocks.DEFINITION),
-    Line("k_0", "0", "", "coupling of L1 and L_m: none", blocks.DEFINITION),
-    Line("R_Cp", "R_Cs + R_pT", "Ω", "resistance in series with the coupling capacitor", blocks.KIRCHHOFF),
-    *rewritten(pair.pair_sizing(" - R_Co"), SEEN),
-    Line("I_B", "n*I_Br", "A", "boundary load current", blocks.BOUNDARY_CONDITION),
-    *turning.turning_sizing(),
+SEEN = pair.Output(
+    "(n*V_o)", "I_or", "(I_max/n)", "(n**2*R_o)", "n*V_FD1", "n**2*(R_D1 + R_sT)", winding="0", coupling="R_Cs + R_pT", second="L_m"
 )
+"""The output as the primary sees it."""
 
-DRAIN = "V_Cs + dV_Cs/2 + V_op + n*dV_o/2 + max(V_Fr + R_Dr*I_pk + R_Cp*I_L1pk, k_d*V_Br)"
 
-TIGHT = (
-    *rewritten(
-        (
-            *pair.pair_operation("V_o + V_FD1 + R_D1*I_x + R_Co*(I_x - I_o)"),
-            Line("V_Cs", "V_in - R_L1*I_L1", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS),
-        ),
-        SEEN,
-    ),
-    *rewritten(blocks.coupling_capacitor(), {**SEEN, "R_Cs": "R_Cs"}),
-    *blocks.smoothing(blocks.delivered("(n*I_pk)", "(n*I_v)")),
-    *blocks.device("S1", "D_1", "I_m", "dI", DRAIN),
-    *blocks.device(
-        "D1",
-        "D_2",
-        "(n*I_m)",
-        "(n*dI)",
-        {CONTINUOUS: "(V_Cs + dV_Cs/2)/n + V_o", REVERSED: "(V_Cs + dV_Cs/2 + max(-R_S1*I_v, k_d*V_BS1))/n + V_o"},
-        "rectifier",
-    ),
-    blocks.with_spike("D1", "rectifier"),
-)
+def equations(v: Variant) -> tuple[Line, ...]:
+    """Return its lines."""
+    start: tuple[Line, ...] = (
+        *transformers.turns_ratio("D_lim/(1 - D_lim)*V_in/(V_o + V_FD1)"),
+        *transformers.reflected(),
+        *pair.sizing(v, SEEN, "n**2*R_Co"),
+    )
+    if v.leaking:
+        run = (*clamp.sized("L_e"), *pair.operation(v, SEEN, "I_del", "I_cl"), *clamp.turning("I_pk", "I_v"))
+        handed, drain = clamp.handed("I_v").scaled("n"), "V_in + V_cl*(1 + 1/(2*f_s*R_cl*C_cl))"
+        rest = clamp.diode("I_pk", "V_in + V_cl")
+    else:
+        run, rest = pair.operation(v, SEEN), ()
+        handed, drain = pair.SUM.during("D_2").scaled("n"), f"V_Cs + dV_Cs/2 + n*(V_o + {v.drop('D1', 'n*I_pk')})"
+    return (
+        *start,
+        *run,
+        *capacitors.coupling("C_s", "V_in - R_L1*I_L1", pair.through("L_m"), pair.swing("C_s", "L_m")),
+        *stress("S1", pair.SUM.during("D"), drain, spike=not v.leaking),
+        *stress("D1", handed, "(V_Cs + dV_Cs/2)/n + V_o", spike=True),
+        *rest,
+        *capacitors.smoothing(handed),
+        *capacitors.supplying(drawn(v.leaking)),
+        Line("I_in", "V_o*I_o/V_in", "A", "average input current, without losses", KIRCHHOFF),
+        *winding("Np", "0", "I_Csrms"),
+        *winding("Ns", "I_D1", "I_D1rms"),
+    )
 
-LEAKING = (
-    *turning.turning_operation(),
-    Line("dI_Lm", "V_1*D_1/(f_s*L_m)", "A", "ripple of the magnetising current, peak to peak", blocks.VOLT_SECONDS),
-    *blocks.inductor("L_m", "(D_1 + D_2)*I_m - I_L1", "dI_Lm", "D_1 + D_2"),
-    Line("V_Cs", "V_in - R_L1*I_L1", "V", "voltage of the coupling capacitor", blocks.VOLT_SECONDS),
-    *turning.turning_capacitor({**SEEN, "R_Cs": "R_Cs"}),
-    *flybacks.rectifier(),
-    *flybacks.rectified_output(),
-    *blocks.device("S1", "(D_1 + D_k1/2)", "I_m", "dI", "V_in + V_cl*(1 + 1/(2*f_s*R_cl*C_cl))"),
-    *turning.clamped_input(),
-)
 
-OPERATION: tuple[Entry, ...] = (
-    Cases(transformers.leaking, {"leaking": LEAKING, "tight": (*TIGHT, *blocks.supplying(blocks.triangle("dI_L1")))}),
-    *transformers.winding("Np", "0", "I_Csrms"),
-    *transformers.winding("Ns", "I_D1", "I_D1rms"),
-)
+def drawn(leaking: bool) -> Shape:
+    """Return the input current: that of L1, less the pulses that the clamp gives back."""
+    if not leaking:
+        return triangle("I_L1v", "I_L1pk", "D", "D_2", idle=True)
+    turned = "I_L1pk - dI_L1*D_k/D_2"
+    return Shape((("D", "I_L1v", "I_L1pk"), ("D_k", "I_L1pk - I_pk", turned), ("D_2 - D_k", turned, "I_L1v")))
 
 
 def circuit(p: Point) -> tuple[Element, ...]:
@@ -108,7 +83,7 @@ def circuit(p: Point) -> tuple[Element, ...]:
         Inductor("L_m", "gnd", b, p["L_m"]),
         IdealTransformer("T", (Winding("Np", "gnd", b, p["n"]), Winding("Ns", s, "s", 1.0))),
         *transformers.path("s", "gnd", "T.s", 0.0, p["R_sT"]),
-        *(flybacks.clamp(p, "a") if leaks else ()),
+        *(clamp.circuit(p, "a") if leaks else ()),
         p.rectifier("D1", "s", "out"),
         p.capacitor("C_o", "out", "gnd"),
         *p.load(),
@@ -122,34 +97,23 @@ PAGE = Page(
     conversion="V_o > 0, any magnitude",
     isolated=True,
     roles=(
-        Role("S1", "switch"),
-        Role("D1", "rectifier"),
+        roles.S1,
+        roles.D1,
         Role("T", "transformer"),
         Role("L1", "inductor"),
         Role("L_m", "magnetising"),
         Role("C_s", "capacitor"),
-        Role("C_o", "capacitor"),
-        Role("C_i", "capacitor"),
+        roles.C_O,
+        roles.C_I,
     ),
-    ripples=(("dI_1ask", "I_max*V_o/V_in"), ("dI_2ask", "I_max/n")),
-    sizing=SIZING,
-    operation=OPERATION,
+    ripples=(Ripple("L1", "I_max*V_o/V_in", "dI_1ask"), Ripple("L_m", "I_max/n", "dI_2ask")),
+    equations=equations,
     circuit=circuit,
-    gates=blocks.main_switch,
-    start={"L1": "I_L1v", "L_m": "I_Lmv", "C_s": "V_Cs", "C_o": "V_o", "C_cl": "V_cl"},
+    gates=roles.main_switch,
+    start={"C_cl": "V_cl"},
     idle=("S1", "D1"),
+    caveats=clamp.CAVEATS,
+    duty_reserve=0.04,
     turns=transformers.TURNS,
-    caveats=turning.CAVEAT,
-    looser={"R_pT": 0.02, "L_kT": 0.04},
-    proofs=(
-        *blocks.held_proofs(),
-        *blocks.inductor_proofs("L1", "L_m"),
-        *blocks.coupling_proofs(),
-        *blocks.output_proofs(),
-        *blocks.device_proofs("S1", "D1"),
-        Proof("V_cl", "C_cl.v", "average", 0.03),
-        Proof("I_Cirms", "source.i", "ac_rms"),
-    ),
-    asks=(Ask("dI_L1", "dI_1ask", "L1"), Ask("dI_Lm", "dI_2ask", "L_m"), *blocks.output_asks()),
-    figure=blocks.panels("a", "L1", "L_m"),
+    figure=roles.panels("a", "L1", "L_m"),
 )

@@ -8,7 +8,7 @@ figures and losses work from that.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Protocol
@@ -24,32 +24,7 @@ from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.spec import Spec
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
-
-
-@dataclass(frozen=True)
-class ByTarget:
-    """A line that depends on the conduction mode asked for."""
-
-    lines: Mapping[str, Line]
-
-
-@dataclass(frozen=True)
-class Cases:
-    """Lines that depend on a case: what the file asks for, or which data a part has.
-
-    Attributes
-    ----------
-    of
-        The case, from the file and from what is known so far.
-    lines
-        The lines of each case.
-    """
-
-    of: Callable[[Spec, Sheet], str]
-    lines: Mapping[str, tuple[Line | ByTarget | Cases, ...]]
-
-
-Entry = Line | ByTarget | Cases
+from jump_lane.topologies.variant import Variant, every_variant
 
 
 class Measured(Protocol):
@@ -84,12 +59,15 @@ class Naming:
 
     Attributes
     ----------
+    symbol
+        The last symbol that they follow from.
     derived
-        The mode of every corner, from what the sizing lines gave.
+        The mode of every corner, from what is known by then.
     shown
         The mode that a simulated period shows.
     """
 
+    symbol: str
     derived: Callable[[Sheet], NDArray[np.str_]]
     shown: Callable[[Seen, Point], str]
 
@@ -173,21 +151,30 @@ class Bound:
 
 
 @dataclass(frozen=True)
-class Proof:
-    """A derived symbol and what proves it: a measure of a simulated signal.
+class Ripple:
+    """A ripple current that may be asked of an inductor.
 
-    ``tolerance`` is how far derived and simulated value may lie apart before the table says so [1], relative
-    to the derived value or, if given, to that of the symbol ``scale`` at the same corner.
+    Attributes
+    ----------
+    component
+        The inductor, which is sized by it and by the conduction mode.
+    average
+        Formula of its average current at full load, which a relative ripple refers to.
+    asked
+        Symbol of what is asked.
+    of
+        Symbol of the ripple; empty for that of the component.
     """
 
-    symbol: str
-    signal: str
-    measure: str
-    tolerance: float = 0.01
-    scale: str = ""
-    modes: tuple[str, ...] = ()
-    needs: str = ""
-    """Symbol that must not be zero: without leakage, say, nothing tells how two open switches share a voltage."""
+    component: str
+    average: str
+    asked: str = "dI_ask"
+    of: str = ""
+
+    @property
+    def ask(self) -> Ask:
+        """What is asked of it."""
+        return Ask(self.of or f"dI_{self.component.replace('_', '')}", self.asked, self.component)
 
 
 @dataclass(frozen=True)
@@ -199,7 +186,7 @@ class Ask:
     Attributes
     ----------
     symbol, limit
-        The quantity (a symbol with a proof) and the symbol of its limit.
+        The quantity (a line with a proof) and the symbol of its limit.
     remedy
         The component that it is sized by.
     """
@@ -207,27 +194,6 @@ class Ask:
     symbol: str
     limit: str
     remedy: str
-
-
-def _lines_of(entry: Entry) -> Iterator[Line]:
-    if isinstance(entry, Line):
-        yield entry
-        yield from entry.through
-    elif isinstance(entry, ByTarget):
-        yield from entry.lines.values()
-    else:
-        for group in entry.lines.values():
-            for line in group:
-                yield from _lines_of(line)
-
-
-def _targets_of(entry: Entry) -> Iterator[ByTarget]:
-    if isinstance(entry, ByTarget):
-        yield entry
-    elif isinstance(entry, Cases):
-        for group in entry.lines.values():
-            for line in group:
-                yield from _targets_of(line)
 
 
 @dataclass(frozen=True)
@@ -241,27 +207,21 @@ class Page:
     roles
         Its components.
     ripples
-        For each inductor the symbol of its asked ripple and the formula of its average current at full load,
-        which a relative ripple refers to.
+        The ripple currents that may be asked.
     inverting
         Whether the output is negative; V_o is its magnitude then.
-    sizing
-        Lines up to the boundary load current ``I_B``, in continuous conduction: duty ratio, inductance.
-    operation
-        Lines in the conduction mode that each corner then has.
+    equations
+        Its lines, once a variant is settled: up to the boundary load current ``I_B`` (or what else tells its modes) in
+        continuous conduction, then in the mode that each corner has.
     circuit, gates
         Elements at an operating point, and the gate pattern as a function of the control variable.
     control
         What holds the output, with its range.
     start
-        Element to symbol: where the simulation may start.
+        Element to symbol: where the simulation may start, beyond what the components' own symbols say.
     idle
         Devices of which none conducts while the circuit idles in discontinuous conduction; the last one is the
         rectifier (or, where current may always reverse, the inductor) whose current tells reversed conduction.
-    proofs, asks
-        What is measured, and what is asked of it.
-    figure
-        Panels of the figure: title and signals.
     caveats
         Symbol to what its derivation leaves out; said where the symbol is not zero.
     bounds
@@ -272,13 +232,9 @@ class Page:
         Largest duty ratio that the turns ratio is derived from where the file says nothing, and what it is behind
         secondary sides that need another.
     duty_reserve
-        Part of the duty limit that is left to what the formulas of lost duty miss.
+        Part of the duty limit that is left, with real parts, to what the formulas of lost duty miss.
     quiet
         Inductor whose (all but) vanishing current tells that the circuit idles, where devices do not tell it.
-    floor
-        Symbol of the least inductor current, where the load alone does not tell whether it stops.
-    looser
-        Symbol to the least tolerance of all proofs where that symbol is not zero.
     outputs
         How many outputs it can have.
     reversible
@@ -299,6 +255,8 @@ class Page:
         Whether power may flow from the output to the input: both sides are bridges.
     varied
         The page as the file wants it, where it says what holds the output.
+    modulations
+        How its angles may be set.
     averaged
         Lines of its averaged small-signal model (`jump_lane.topologies.blocks.averaged`); empty if it has none.
     splits
@@ -311,15 +269,12 @@ class Page:
     conversion: str
     isolated: bool
     roles: tuple[Role, ...]
-    ripples: tuple[tuple[str, str], ...]
-    sizing: tuple[Entry, ...]
-    operation: tuple[Entry, ...]
+    equations: Callable[[Variant], tuple[Line, ...]]
     circuit: Callable[[Point], tuple[Element, ...]]
     gates: Callable[[Instant, Point], Gates]
-    proofs: tuple[Proof, ...]
-    asks: tuple[Ask, ...]
     figure: tuple[tuple[str, tuple[str, ...]], ...]
     idle: tuple[str, ...]
+    ripples: tuple[Ripple, ...] = ()
     control: Control = DUTY
     inverting: bool = False
     start: Mapping[str, str] = field(default_factory=dict)
@@ -330,8 +285,6 @@ class Page:
     duty_limits: Mapping[str, float] = field(default_factory=dict)
     duty_reserve: float = 0.0
     quiet: str = ""
-    floor: str = ""
-    looser: Mapping[str, float] = field(default_factory=dict)
     outputs: int = 1
     reversible: bool = False
     secondaries: tuple[str, ...] = ()
@@ -345,17 +298,58 @@ class Page:
     soft: bool = False
     returns: bool = False
     varied: Callable[[Spec], Page] | None = None
-    splits: bool = False
+    modulations: tuple[str, ...] = ()
     averaged: tuple[Line, ...] = ()
+    splits: bool = False
 
-    def lines(self) -> list[Line]:
-        """Return every line of the page, those for all conduction targets included."""
-        return [line for entry in (*self.sizing, *self.operation) for line in _lines_of(entry)]
+    def lines_of(self, variant: Variant) -> tuple[Line, ...]:
+        """Return the lines of a variant."""
+        if variant not in self._written:
+            self._written[variant] = self.equations(variant)
+        return self._written[variant]
+
+    @cached_property
+    def _written(self) -> dict[Variant, tuple[Line, ...]]:
+        return {}
+
+    @cached_property
+    def lines(self) -> tuple[Line, ...]:
+        """Every line of the page, those of all its variants included."""
+        every = every_variant(self.secondaries, self.outputs, self.modulations)
+        found = (line for variant in every for line in self.lines_of(variant))
+        return tuple({(line.symbol, str(line.text)): line for line in found}.values())
+
+    @cached_property
+    def units(self) -> Mapping[str, str]:
+        """The components that have a value, with its unit."""
+        return {line.symbol: line.unit for line in self.lines if line.component}
 
     @cached_property
     def owners(self) -> Mapping[str, str]:
-        """Return the component that each element of the circuit is, by their names; others are auxiliary."""
+        """The component that each element of the circuit is, by their names; others are auxiliary."""
         return {element: role.name for role in self.roles for element in role.elements}
+
+    @property
+    def asks(self) -> tuple[Ask, ...]:
+        """What may be asked of the ripples of its inductors and its output."""
+        output = (Ask("dV_o", "dV_ask", "C_o"),) if self.naming is None else ()
+        return (*dict.fromkeys(ripple.ask for ripple in self.ripples), *output)
+
+    @cached_property
+    def starts(self) -> Mapping[str, str]:
+        """Element to symbol: where the simulation may start."""
+        usual: dict[str, str] = {}
+        for role in self.roles:
+            if role.kind in ("inductor", "magnetising"):
+                usual |= dict.fromkeys(role.elements, f"I_{role.tag}v")
+            if role.kind == "capacitor" and role.name != "C_i":
+                usual[role.name] = f"V_{role.tag}"
+        return usual | {"C_o": "V_o"} | dict(self.start)
+
+    @property
+    def decides(self) -> str:
+        """The symbol after which the mode of every corner is known."""
+        return "I_B" if self.naming is None else self.naming.symbol
 
     @property
     def magnetising(self) -> str:
@@ -364,9 +358,8 @@ class Page:
 
     @property
     def sized_by_mode(self) -> tuple[str, ...]:
-        """Return the inductances that the conduction mode asked for sizes."""
-        found = (t for entry in self.sizing for t in _targets_of(entry))
-        return tuple(dict.fromkeys(line.symbol for target in found for line in target.lines.values()))
+        """The inductances that the conduction mode asked for sizes."""
+        return tuple(dict.fromkeys(ripple.component for ripple in self.ripples))
 
     def at(self, point: Point) -> Circuit:
         """Return the circuit at an operating point, at its derived value of the control variable."""

@@ -1,67 +1,48 @@
 """Buck with tapped inductor: steps down far without short pulses; the rectifier carries n times the current.
 
-While S1 conducts, the whole winding sees V_1 = V_in − V_o; while D1 conducts at the tap, it sees V_2 = n·V_o, and n times its current flows to the output.
-
         in ──S1── a ──N1──┬── tap ──N2──┬── out        n = (N1 + N2)/N2
                           D1           C_o   load
         gnd ──────────────┴─────────────┴──
+
+on      S1 conducts: the whole winding sees V_on = V_in − V_o, its current rises and feeds the output.
+off     D1 conducts at the tap: the whole winding sees V_off = n·V_o reversed, and n times its current flows to the output.
+idle    below the boundary load the current reaches zero and stays there.
 """
 
 from __future__ import annotations
 
 from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Winding
-from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, REVERSED, Line
-from jump_lane.topologies import blocks
-from jump_lane.topologies.blocks import transformers
-from jump_lane.topologies.page import Bound, Entry, Page
+from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line
+from jump_lane.topologies.blocks import capacitors, coil, roles, transformers
+from jump_lane.topologies.blocks.coil import COIL
+from jump_lane.topologies.blocks.sources import VOLT_SECONDS
+from jump_lane.topologies.blocks.stress import stress
+from jump_lane.topologies.page import Bound, Page, Ripple
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
+from jump_lane.topologies.variant import Variant
 
-KEEP, BALANCE, NODES, DROPS = blocks.DEFINITION, blocks.VOLT_SECONDS, blocks.KIRCHHOFF, blocks.WITH_LOSSES
-EDGE = blocks.BOUNDARY_CONDITION
-ON, OFF = "V_in - V_o - (R_S1 + R_pT + R_sT)*{I}", "n*(V_o + V_FD1 + (R_D1 + R_sT)*n*{I})"
-BLOCKED = {CONTINUOUS: "V_o + (V_in - V_o)/n", REVERSED: "V_o + (V_in - V_o + k_d*V_BS1)/n"}
-WHOLE = "D_c + n*(1 - D_c)"
+IDLING = "sqrt(2*L*f_s*I_o*V_off/(V_on*(V_off + n*V_on)))"
 
-SIZING: tuple[Entry, ...] = (
-    Line("M", "V_o/V_in", "", "conversion ratio", KEEP, "min"),
-    *transformers.turns_ratio("D_lim/(1 - D_lim)*max(V_in - V_o, 0.01*V_in)/(V_o + V_FD1)"),
-    Line("D_i", "n*V_o/(V_in - V_o + n*V_o)", "", "duty ratio with ideal parts", BALANCE),
-    Line("I_i", "I_o/(D_i + n*(1 - D_i))", "A", "winding current with ideal parts", BALANCE),
-    Line("V_1c", ON.format(I="I_i"), "V", "winding voltage, S1 on", DROPS),
-    Line("V_2c", OFF.format(I="I_i"), "V", "winding voltage reversed, S1 off", DROPS),
-    Line("D_c", "(V_2c + 2*t_d*f_s*n*V_BD1)/(V_1c + V_2c)", "", "duty ratio with drops, continuous", BALANCE),
-    Line("L_rip", "V_1c*D_c/(f_s*dI_ask)", "H", "inductance for the ripple asked", BALANCE),
-    Line("L_crit", f"V_1c*D_c*({WHOLE})/(2*f_s*I_o)", "H", "critical inductance", EDGE),
-    Line("L_full", f"V_1c*D_c*({WHOLE})/(2*f_s*I_max)", "H", "the same at full load", EDGE),
-    blocks.inductance("L", "L_rip", "L_crit", "L_full"),
-    Line("I_B", f"V_1c*D_c*({WHOLE})/(2*f_s*L)", "A", "boundary load current", EDGE),
-)
 
-IDLING = "sqrt(I_o*(V_o + V_FD1)*(V_in - V_o)/(2*L*f_s*(V_in + V_FD1)))"
-MIDDLE = {CONTINUOUS: "I_o/(D_1 + n*D_2)", DISCONTINUOUS: "dI_L/2"}
-DUTY = {
-    CONTINUOUS: "(V_2 + 2*t_d*f_s*n*V_BD1)/(V_1 + V_2)",
-    REVERSED: "(V_2 + t_d*f_s*(n*V_BD1 - V_BS1))/(V_1 + V_2) - t_d*f_s",
-    DISCONTINUOUS: "sqrt(2*L*f_s*I_o*V_2/(V_1*(V_2 + n*V_1)))",
-}
-DELIVERED = blocks.Shape("(n*I_Lpk)", (("D_1", "I_Lv/(n*I_Lpk)", "1/n"), ("D_2", "1", "I_Lv/I_Lpk")))
-
-OPERATION = (
-    Line("I_x", {CONTINUOUS: "I_i", DISCONTINUOUS: IDLING}, "A", "current that sets the drops", DROPS),
-    Line("V_1", ON.format(I="I_x"), "V", "winding voltage, S1 on", DROPS),
-    Line("V_2", OFF.format(I="I_x"), "V", "winding voltage reversed, S1 off", DROPS),
-    Line("D", DUTY, "", "duty ratio that holds the output", blocks.DISCONTINUOUS_RATIO),
-    *blocks.pulse_times(),
-    Line("dI_L", "V_1*D_1/(f_s*L)", "A", "ripple of the winding current, peak to peak", BALANCE),
-    Line("I_m", MIDDLE, "A", "middle of its slopes", NODES),
-    *blocks.inductor("L", "(D_1 + D_2)*I_m", "dI_L", "D_1 + D_2"),
-    *blocks.device("S1", "D_1", "I_m", "dI_L", "V_in + (n - 1)*V_o + n*max(V_FD1 + R_D1*n*I_Lpk, k_d*V_BD1)"),
-    *blocks.device("D1", "D_2", "(n*I_m)", "(n*dI_L)", BLOCKED, "rectifier"),
-    blocks.with_spike("S1"),
-    *blocks.smoothing(DELIVERED),
-    *blocks.chopped_input("D_1", "I_m", "dI_L"),
-)
+def equations(v: Variant) -> tuple[Line, ...]:
+    """Return its lines."""
+    tapped = COIL.during("D_2").scaled("n")
+    return (
+        coil.ratio("min"),
+        *transformers.turns_ratio("D_lim/(1 - D_lim)*max(V_in - V_o, 0.01*V_in)/(V_o + V_FD1)"),
+        coil.ideal("n*V_o/(V_in - V_o + n*V_o)"),
+        Line("I_c", "I_o/(D_i + n*(1 - D_i))", "A", "winding current with ideal parts", VOLT_SECONDS),
+        *coil.volts("V_in - V_o - (R_S1 + R_pT + R_sT)*I_c", "n*(V_o + V_FD1 + (R_D1 + R_sT)*n*I_c)"),
+        coil.balance(),
+        *coil.sized(v, "V_on*D_c", load="(I_o/(D_c + n*(1 - D_c)))", full="(I_max/(D_c + n*(1 - D_c)))", phases="(D_c + n*(1 - D_c))"),
+        *coil.times_of("L", {CONTINUOUS: "D_c", DISCONTINUOUS: IDLING}),
+        *coil.carried("L", "I_o*(D + D_2)/(D + n*D_2)"),
+        *stress("S1", COIL.during("D"), f"V_in + (n - 1)*V_o + n*({v.drop('D1', 'n*I_Lpk')})", spike=True),
+        *stress("D1", tapped, "V_o + (V_in - V_o)/n"),
+        *capacitors.smoothing(COIL.during("D") + tapped),
+        *capacitors.supplying(COIL.during("D")),
+    )
 
 
 def circuit(p: Point) -> tuple[Element, ...]:
@@ -87,19 +68,14 @@ PAGE = Page(
     good_for="large steps down at a comfortable duty ratio; the tap brings the rectifier n times the current",
     conversion="0 < V_o < V_in",
     isolated=False,
-    roles=(*blocks.SINGLE_ROLES[:2], Role("T", "transformer"), Role("L", "magnetising"), *blocks.SINGLE_ROLES[3:]),
-    ripples=(("dI_ask", "I_max/(D_i + n*(1 - D_i))"),),
-    sizing=SIZING,
-    operation=OPERATION,
+    roles=(roles.S1, roles.D1, Role("T", "transformer"), Role("L", "magnetising"), roles.C_O, roles.C_I),
+    ripples=(Ripple("L", "I_max/(D_i + n*(1 - D_i))"),),
+    equations=equations,
     circuit=circuit,
-    gates=blocks.main_switch,
-    start={"L": "I_Lv", "C_o": "V_o"},
+    gates=roles.main_switch,
     idle=("S1", "D1"),
     duty_reserve=0.005,
-    looser={"R_pT": 0.03},
     turns=(("N1 + N2 : N2", "n"),),
     bounds=(Bound("M", "D_lim", "the tap lies beyond the winding: raise duty_limit, or take a plain buck"),),
-    proofs=blocks.single_proofs(),
-    asks=blocks.single_asks(),
-    figure=blocks.panels("tap", "L"),
+    figure=roles.panels("tap", "L"),
 )

@@ -2,25 +2,18 @@
 
 from __future__ import annotations
 
-from jump_lane.equations.sheet import Line
+from jump_lane.equations.sheet import Line, Proof
 from jump_lane.topologies.blocks.shape import Shape
-from jump_lane.topologies.blocks.sources import (
-    ASKED,
-    COUPLING_CHARGE,
-    FIRST_HARMONIC,
-    INPUT_CHARGE,
-    MARGIN,
-    PIECES,
-    RESONANT,
-    RMS_VALUES,
-    VOLT_SECONDS,
-)
+from jump_lane.topologies.blocks.sources import ASKED, COUPLING_CHARGE, MARGIN, PIECES, RESONANT, RMS_VALUES
 
 MATCHING = 0.05
 """Part of one phase's current to which phases match."""
 
+RIPPLE, BENT = 0.05, 0.08
+"""Accuracy of a ripple voltage, and of the current of a capacitor, whose own ripple bends it."""
 
-def smoothing(shape: Shape, frequency: str = "f_s", least: str = "", meaning: str = "with margin") -> tuple[Line, ...]:
+
+def smoothing(shape: Shape, frequency: str = "f_s", least: str = "", scale: str = "") -> tuple[Line, ...]:
     """Return the output capacitor behind a current of straight pieces: its choice, its ripple with ESR, its current.
 
     Parameters
@@ -29,49 +22,72 @@ def smoothing(shape: Shape, frequency: str = "f_s", least: str = "", meaning: st
         Formula of how often the pieces come.
     least
         Formula of a charge that it is chosen for at least, where pieces may cancel.
+    scale
+        Symbol that its current is compared by, where it may cancel.
     """
-    charge = f"max(Q_o, {least})" if least else "Q_o"
+    charge, meaning = (f"max(Q_o, {least})", "with margin, as phases never match better than to 5 %") if least else ("Q_o", "with margin")
+    asked = "dV_ask" if least else ""
     return (
         Line("dI_s", shape.peak_to_peak, "A", "ripple of the whole current, peak to peak", PIECES),
         Line("Q_o", shape.charge(frequency), "C", "charge moved in and out of the output capacitor", PIECES),
         Line("dV_Q", "dV_ask - max(a_ESR*dV_ask, R_Co*dI_s)", "V", "ripple left to the charge", ASKED, "min"),
         Line("ESR_max", "(1 - (1 - a_ESR)/(1 + m_C))*dV_ask/dI_s", "Ω", "largest ESR of C_o", PIECES, "min"),
         Line("C_o", f"(1 + m_C)*{charge}/dV_Q", "F", f"output capacitance, {meaning}", PIECES, component=True),
-        Line(
-            "k_o",
-            f"1/sqrt(1 + (g_o/(2*pi*{shape.count}*{frequency}*C_o))**2)",
-            "",
-            "part of the ripple current that the capacitor takes beside the load",
-            FIRST_HARMONIC,
-            "min",
-        ),
         Line("dV_oESR", "R_Co*dI_s", "V", "ESR share of the output ripple", PIECES),
-        Line("dV_o", f"k_o*{shape.ripple('C_o', 'R_Co', frequency)}", "V", "output ripple, peak to peak", PIECES),
-        Line("I_Corms", f"k_o*{shape.alternating}", "A", "rms current of the output capacitor", RMS_VALUES),
+        Line(
+            "dV_o",
+            shape.ripple("C_o", "R_Co", frequency),
+            "V",
+            "output ripple, peak to peak",
+            PIECES,
+            proof=Proof("load.v", "peak_to_peak", RIPPLE, asked),
+        ),
+        Line(
+            "I_Corms", shape.alternating, "A", "rms current of the output capacitor", RMS_VALUES, proof=Proof("C_o.i", "rms", BENT, scale)
+        ),
     )
 
 
-def together(shape: Shape) -> tuple[Line, ...]:
-    """Return the output capacitor behind N phases; see `smoothing`."""
-    least = f"{MATCHING}*{shape.unit}/(8*{shape.count}*f_s)"
-    return smoothing(shape, "f_s", least, "with margin, as phases never match better than to 5 %")
+def together(shape: Shape, amount: str) -> tuple[Line, ...]:
+    """Return the output capacitor behind several phases, each of whose ripple is ``amount``; see `smoothing`."""
+    return smoothing(shape, "f_s", f"{MATCHING}*{amount}/(8*{shape.count}*f_s)", amount)
 
 
-def together_drawn(shape: Shape) -> tuple[Line, ...]:
-    """Return the input capacitor in front of N phases; see `supplying`."""
-    least = f"{MATCHING}*{shape.unit}/(8*{shape.count}*f_s)"
-    return (
-        Line("dI_in", shape.peak_to_peak, "A", "ripple of the input current, peak to peak", PIECES),
-        *supplying(shape, least, "with margin, as phases never match better than to 5 %"),
-    )
-
-
-def supplying(shape: Shape, least: str = "", meaning: str = "with margin") -> tuple[Line, ...]:
+def supplying(shape: Shape, frequency: str = "f_s", least: str = "", scale: str = "") -> tuple[Line, ...]:
     """Return the input capacitor in front of a current of straight pieces; see `smoothing`."""
-    charge = f"max({shape.charge()}, {least})" if least else shape.charge()
+    charge, meaning = (f"max(Q_in, {least})", "with margin, as phases never match better than to 5 %") if least else ("Q_in", "with margin")
+    proof = Proof("source.i", "ac_rms", BENT, scale)
     return (
-        Line("I_Cirms", shape.alternating, "A", "rms current of the input capacitor", RMS_VALUES),
+        Line("I_Cirms", shape.alternating, "A", "rms current of the input capacitor", RMS_VALUES, proof=proof),
+        Line("Q_in", shape.charge(frequency), "C", "charge taken from the input capacitor", PIECES),
         Line("C_i", f"(1 + m_C)*{charge}/dV_iask", "F", f"input capacitance, {meaning}", PIECES, component=True),
+    )
+
+
+def together_drawn(shape: Shape, amount: str) -> tuple[Line, ...]:
+    """Return the input capacitor in front of several phases, each of whose ripple is ``amount``; see `supplying`."""
+    return supplying(shape, least=f"{MATCHING}*{amount}/(8*{shape.count}*f_s)", scale=amount)
+
+
+def coupling(name: str, voltage: str, shape: Shape, esr: str = "", within: float = BENT) -> tuple[Line, ...]:
+    """Return a capacitor in series with the power: its voltage, its choice for the ripple allowed, its current.
+
+    Parameters
+    ----------
+    voltage, shape
+        Formula of its voltage, and its current.
+    esr
+        Formula of the voltage that its current makes in its resistance, peak to peak.
+    """
+    x = name.replace("_", "")
+    swing = f"Q_{x}/{name}" + (f" + {esr}" if esr else "")
+    return (
+        Line(f"V_{x}", voltage, "V", f"voltage of {name}", COUPLING_CHARGE, proof=Proof(f"{name}.v", "average", 0.02)),
+        Line(f"Q_{x}", shape.charge(), "C", f"charge moved in and out of {name}", COUPLING_CHARGE),
+        Line(name, f"(1 + m_C)*Q_{x}/(r_C*V_{x})", "F", f"capacitance {name}, with margin", COUPLING_CHARGE, component=True),
+        Line(f"dV_{x}", swing, "V", f"ripple of {name}, peak to peak", COUPLING_CHARGE, proof=Proof(f"{name}.v", "peak_to_peak", RIPPLE)),
+        Line(f"I_{x}rms", shape.alternating, "A", f"rms current of {name}", RMS_VALUES, proof=Proof(f"{name}.i", "rms", within)),
+        Line(f"V_{x}r", f"(1 + m_V)*(V_{x} + dV_{x}/2)", "V", f"voltage rating {name} should have", MARGIN),
     )
 
 
@@ -119,51 +135,4 @@ def supplied(share: str, turned: str) -> tuple[Line, ...]:
             RESONANT,
         ),
         Line("C_i", "(1 + m_C)*Q_in/dV_iask", "F", "input capacitance, with margin", RESONANT, component=True),
-    )
-
-
-def chopped_input(fraction: str, middle: str, ripple: str, frequency: str = "f_s", average: str = "", square: str = "") -> tuple[Line, ...]:
-    """Return the input capacitor in front of a switch that chops the input current.
-
-    Parameters
-    ----------
-    fraction, middle, ripple, frequency
-        The pulses that are drawn.
-    average, square
-        Average and mean square of the input current, where there is more to it than these pulses.
-    """
-    pulses = f"{fraction}*({middle}**2 + {ripple}**2/12)"
-    return (
-        Line("I_in", average or f"{fraction}*{middle}", "A", "average input current", VOLT_SECONDS),
-        Line("I_Cirms", f"sqrt({square or pulses} - I_in**2)", "A", "rms current of the input capacitor", RMS_VALUES),
-        Line(
-            "Q_in",
-            f"{fraction}/{frequency}*min(1, ({middle} + {ripple}/2 - I_in)/{ripple})"
-            f"*(({middle} + {ripple}/2 + max({middle} - {ripple}/2, I_in))/2 - I_in)",
-            "C",
-            "charge taken from the input capacitor",
-            INPUT_CHARGE,
-        ),
-        Line("C_i", "(1 + m_C)*Q_in/dV_iask", "F", "input capacitance, with margin", INPUT_CHARGE, "max", component=True),
-    )
-
-
-def coupling_capacitor(name: str = "C_s") -> tuple[Line, ...]:
-    """Return the capacitor that carries the current of L2 while S1 conducts and of L1 otherwise."""
-    x = name.replace("_", "")
-    shape = Shape(
-        "I_L2pk",
-        (
-            ("D_1", "-I_L2v/I_L2pk", "-1"),
-            ("D_2", "I_L1pk/I_L2pk", "I_L1v/I_L2pk"),
-            ("max(1 - D_1 - D_2, 0)", "I_L1v/I_L2pk", "I_L1v/I_L2pk"),
-        ),
-    )
-    swing = f"Q_s/{name} + R_{x}*(max(I_L1v, 0) + I_L2pk)"
-    return (
-        Line("Q_s", shape.charge(), "C", f"charge moved in and out of {name}", COUPLING_CHARGE),
-        Line(name, f"(1 + m_C)*Q_s/(r_C*V_{x})", "F", "coupling capacitance, with margin", COUPLING_CHARGE, component=True),
-        Line(f"dV_{x}", swing, "V", f"ripple of {name}, peak to peak", COUPLING_CHARGE),
-        Line(f"I_{x}rms", shape.alternating, "A", f"rms current of {name}", RMS_VALUES),
-        Line(f"V_{x}r", f"(1 + m_V)*(V_{x} + dV_{x}/2)", "V", f"voltage rating {name} should have", MARGIN),
     )

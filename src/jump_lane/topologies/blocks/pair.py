@@ -1,19 +1,22 @@
-"""Two inductors that share one rectifier (SEPIC, Ćuk, Zeta), on one core or on two.
+"""Two inductors that share one rectifier (SEPIC, Ćuk, Zeta), on one core or on two, behind a transformer or without.
 
-Both see the same voltages, V_1 while S1 conducts and V_2 reversed while the rectifier does; the sum of their
+Both see the same voltages, V_on while S1 conducts and V_off reversed while the rectifier does; the sum of their
 currents flows through S1 and then through the rectifier.
 """
 
 from __future__ import annotations
 
-from jump_lane.equations.sheet import WHOLE, Line
-from jump_lane.topologies.blocks.duty import handed_over, lossy_duty, peak_ratio, ratio_left
-from jump_lane.topologies.blocks.inductors import inductor
-from jump_lane.topologies.blocks.sources import BOUNDARY_CONDITION, COUPLED, DEFINITION, MARGIN, VOLT_SECONDS, WITH_LOSSES, ZEROS
-from jump_lane.topologies.page import ByTarget
+from dataclasses import dataclass, replace
 
-RIPPLES = (("dI_1ask", "I_max*V_o/V_in"), ("dI_2ask", "I_max"))
-"""Asked ripples: of the average input current in L1, of the load current in L2."""
+from jump_lane.equations.sheet import WHOLE, Line
+from jump_lane.topologies.blocks import coil
+from jump_lane.topologies.blocks.shape import Shape, times, triangle
+from jump_lane.topologies.blocks.sources import BOUNDARY_CONDITION, COUPLED, KIRCHHOFF, VOLT_SECONDS, ZEROS
+from jump_lane.topologies.page import Ripple
+from jump_lane.topologies.variant import Variant
+
+RIPPLES = (Ripple("L1", "I_max*V_o/V_in", "dI_1ask"), Ripple("L2", "I_max", "dI_2ask"))
+"""Ripples that may be asked: of the average input current in L1, of the load current in L2."""
 
 ONE_CORE = {
     "k_T": "With both windings on one core, the ripple of C_s drives a current through the leakage that the formulas "
@@ -21,81 +24,169 @@ ONE_CORE = {
 }
 """What the formulas leave out."""
 
+SUM = triangle("I_v", "I_pk", "D", "D_2")
+"""The sum of both currents, which S1 and then the rectifier carry."""
 
-def pair_sizing(esr: str = "") -> tuple[Line | ByTarget, ...]:
-    """Return duty ratio, and the sizing of L1 and L2: ripple of each, continuous conduction of the sum.
+
+@dataclass(frozen=True)
+class Output:
+    """The output as both inductors see it, by formulas, and the second inductor.
+
+    Attributes
+    ----------
+    voltage, load, full, resistance
+        Its voltage, load current, full load, load resistance.
+    drop, series
+        Forward voltage of the rectifier; resistances in series with L1, with S1, with L2, with the rectifier.
+    second
+        Symbol of the second inductance, as it is seen.
+    turns
+        Symbol of the turns ratio behind which it is L2; empty where it is on this side.
+    """
+
+    voltage: str = "V_o"
+    load: str = "I_o"
+    full: str = "I_max"
+    resistance: str = "R_o"
+    drop: str = "V_FD1"
+    rectifier: str = "R_D1"
+    winding: str = "R_L2"
+    coupling: str = "R_Cs"
+    second: str = "L2"
+    turns: str = ""
+
+
+PLAIN = Output()
+
+
+def sizing(v: Variant, output: Output = PLAIN, esr: str = "", third: Line | None = None) -> tuple[Line, ...]:
+    """Return duty ratio, and the sizing of L1 and of the second inductor: ripple of each, continuous conduction of the sum.
 
     Parameters
     ----------
     esr
-        Further term of the energy balance, such as `` - R_Co`` where the output capacitor is charged by a
-        rectifier.
+        What is added to the resistance of the coupling capacitor: that of an output capacitor which a rectifier charges.
+    third
+        The choice of an inductance in parallel with both.
     """
+    o = output
+    through = f"({o.coupling}{f' + {esr}' if esr else ''})"
+    alone = f"V_on*D_c*(1 - D_c)/(2*f_s*{o.load})"
     return (
-        Line("M", "V_o/V_in", "", "conversion ratio", DEFINITION),
-        Line("D_i", "V_o/(V_in + V_o)", "", "duty ratio with ideal parts", VOLT_SECONDS),
-        *lossy_duty(
-            f"V_in + V_o + V_FD1 + (R_L1 + R_L2 - R_Cs{esr})*I_o",
-            f"V_in + (R_S1 - R_D1 + 2*R_L1 - R_Cs{esr})*I_o - 2*t_d*f_s*V_BD1",
-            "(R_S1 + R_L1)*I_o",
+        coil.ratio(),
+        coil.ideal(f"{o.voltage}/(V_in + {o.voltage})"),
+        *coil.lossy_duty(
+            f"V_in + {o.voltage} + {o.drop} + (R_L1 + {o.winding} - {through})*{o.load}",
+            f"V_in + (R_S1 - {o.rectifier} + 2*R_L1 - {through})*{o.load}",
+            f"(R_S1 + R_L1)*{o.load}",
+            o.load,
         ),
-        *peak_ratio("R_L1 + R_S1"),
-        Line("V_1c", "V_in - R_S1*I_c - R_L1*I_o*V_o/V_in", "V", "voltage of both inductors, S1 on", WITH_LOSSES),
-        Line("c_T", "floor(k_T + 0.999999)", "", "1 with both windings on one core, else 0", DEFINITION),
-        Line("L_r1", "V_1c*D_c/(f_s*dI_1ask)", "H", "inductance for the ripple asked of L1", VOLT_SECONDS),
-        Line("L_r2", "V_1c*D_c/(f_s*dI_2ask)", "H", "inductance for the ripple asked of L2", VOLT_SECONDS),
-        Line("L_n1", "max(L_r1, c_T*L_r2)/(1 + k_T)", "H", "inductance L1 needs for the ripple", COUPLED),
-        Line("L_n2", "max(L_r2, c_T*L_r1)/(1 + k_T)", "H", "inductance L2 needs for the ripple", COUPLED),
-        Line("L_crit", "V_1c*D_c*(1 - D_c)/(2*f_s*I_o)", "H", "critical inductance of both in parallel at the load", BOUNDARY_CONDITION),
-        Line("L_full", "V_1c*D_c*(1 - D_c)/(2*f_s*I_max)", "H", "critical inductance of both in parallel at full load", BOUNDARY_CONDITION),
-        _choice("L1", "L_n1", "L_n2"),
-        _choice("L2", "L_n2", "L_n1"),
-        Line("M_T", "k_T*sqrt(L1*L2)", "H", "mutual inductance", COUPLED),
-        Line("L_e", "(L1*L2 - M_T**2)/(L1 + L2 - 2*M_T)", "H", "inductance of both in parallel", COUPLED),
-        Line("I_B", "V_1c*D_c*(1 - D_c)/(2*f_s*L_e)", "A", "boundary load current", BOUNDARY_CONDITION),
-        Line("K", "2*L_e*f_s/R_o", "", "conduction parameter", BOUNDARY_CONDITION, "min"),
+        *coil.peak_ratio("R_L1 + R_S1", o.resistance),
+        *coil.volts(
+            f"V_in - R_S1*I_c - R_L1*{o.load}*{o.voltage}/V_in", f"{o.voltage} + {o.drop} + {o.rectifier}*I_c + {o.winding}*{o.load}"
+        ),
+        Line("L_r1", "V_on*D_c/(f_s*dI_1ask)", "H", "inductance for the ripple asked of L1", VOLT_SECONDS),
+        Line("L_r2", times(o.turns, "V_on*D_c/(f_s*dI_2ask)"), "H", f"inductance for the ripple asked of {o.second}", VOLT_SECONDS),
+        *_needed(v, o),
+        Line("L_crit", alone, "H", "critical inductance of both in parallel at the load", BOUNDARY_CONDITION),
+        Line("L_full", f"V_on*D_c*(1 - D_c)/(2*f_s*{o.full})", "H", "the same at full load", BOUNDARY_CONDITION),
+        *_choices(v, o, third),
+        *_parallel(v, o, third),
+        Line("K", f"2*L_e*f_s/({o.resistance})", "", "conduction parameter", BOUNDARY_CONDITION, "min"),
         Line("K_crit", "(1 - D_i)**2", "", "conduction parameter at the boundary", BOUNDARY_CONDITION),
     )
 
 
-def _choice(name: str, own: str, other: str) -> ByTarget:
-    def line(text: str, meaning: str, worst: str = "max") -> Line:
-        return Line(name, text, "H", f"inductance {name}: {meaning}", MARGIN, worst, component=True)
-
-    share = f"(1 + {own}/{other})/(1 + k_T)"
-    return ByTarget(
-        {
-            "continuous": line(f"(1 + m_L)*max({own}, L_crit*{share})", "ripple and continuous conduction, with margin"),
-            "either": line(f"(1 + m_L)*{own}", "ripple as asked, with margin"),
-            "boundary": line(f"L_full*{share}", "at the boundary at full load"),
-            "discontinuous": line(f"L_full*{share}/(1 + m_L)", "discontinuous up to full load, with margin", "min"),
-        }
+def _needed(v: Variant, o: Output) -> tuple[Line, ...]:
+    """Return what each inductor needs for the ripple; windings on one core share theirs."""
+    both = "max(L_r1, L_r2)/(1 + k_T)"
+    return (
+        Line("L_n1", both if v.one_core else "L_r1", "H", "inductance L1 needs for the ripple", COUPLED),
+        Line("L_n2", both if v.one_core else "L_r2", "H", f"inductance {o.second} needs for the ripple", COUPLED),
     )
 
 
-def pair_operation(off: str) -> tuple[Line, ...]:
+def _choices(v: Variant, o: Output, third: Line | None) -> tuple[Line, ...]:
+    def choice(name: str, own: str, other: str, turns: str = "") -> Line:
+        share = f"(1 + {own}/{other})" + ("/(1 + k_T)" if v.one_core else "")
+        texts = (own, f"L_crit*{share}", f"L_full*{share}")
+        return coil.chosen(v, name, *(f"{text}/{turns}**2" if turns else text for text in texts))
+
+    first, further = choice("L1", "L_n1", "L_n2"), () if third is None else (third,)
+    if not o.turns:
+        return first, choice(o.second, "L_n2", "L_n1"), *further
+    seen = Line(o.second, f"{o.turns}**2*L2", "H", "inductance L2 as the primary sees it", KIRCHHOFF)
+    return first, choice("L2", "L_n2", "L_n1", o.turns), seen, *further
+
+
+def _parallel(v: Variant, o: Output, third: Line | None) -> tuple[Line, ...]:
+    boundary = "V_on*D_c*(1 - D_c)/(2*f_s*L_e)"
+    if v.one_core:
+        text = f"(L1*{o.second} - M_T**2)/(L1 + {o.second} - 2*M_T)"
+        core: tuple[Line, ...] = (Line("M_T", f"k_T*sqrt(L1*{o.second})", "H", "mutual inductance", COUPLED),)
+    else:
+        text = f"1/(1/L1 + 1/{o.second}" + (f" + 1/{third.symbol})" if third else ")")
+        core = ()
+    load = f"{boundary}*I_o/{o.load}" if o.load != "I_o" else boundary
+    return (
+        *core,
+        Line("L_e", text, "H", "inductance of all in parallel", COUPLED),
+        Line("I_B", load, "A", "boundary load current", BOUNDARY_CONDITION),
+    )
+
+
+def operation(v: Variant, output: Output = PLAIN, load: str = "", lost: str = "", third: str = "") -> tuple[Line, ...]:
     """Return the operation of both inductors.
 
     Parameters
     ----------
-    off
-        Formula of the voltage V_2 that both see, reversed, while the rectifier conducts.
+    load
+        Formula of what both hand over, where a clamp takes part of it.
+    lost
+        Formula of what the clamp takes.
+    third
+        The inductance that is in parallel with both.
     """
+    o, two = output, output.second
+    x = two.replace("_", "")
+    handed = load or o.load
+    swings = (coil.swing("L1", "V_on*D"), coil.swing(two, "V_on*D"))
+    zero = f"D_2**2*{o.resistance}/(2*pi*D*D*L1)"
+    if v.one_core:
+        square = f"(L1*{two} - M_T**2)"
+        swings = (
+            coil.swing("L1", f"V_on*D*(1 - M_T/{two})", inductance=f"({square}/{two})"),
+            coil.swing(two, "V_on*D*(1 - M_T/L1)", inductance=f"({square}/L1)"),
+        )
+        zero = f"D_2**2*{o.resistance}/(2*pi*D*(D*L1 + D_2*M_T))"
+    average = f"{handed}*D/D_2" + (f" + {lost}" if lost else "")
+    swing = "ripple of the magnetising current, peak to peak"
+    beside = (Line(f"dI_{third.replace('_', '')}", f"V_on*D/(f_s*{third})", "A", swing, VOLT_SECONDS),) if third else ()
+    swung = f" {{}} dI_{third.replace('_', '')}/2" if third else ""
+    other = (swings[1], *coil.carried(two, o.load))
     return (
-        Line("I_1x", "I_o*V_o/V_in", "A", "current of L1 that sets the drops", VOLT_SECONDS),
-        *handed_over("V_in - R_S1*I_x - R_L1*I_1x", off, "V_o + V_FD1", "L_e"),
-        Line("dI_L1", "V_1*D_1*(L2 - M_T)/(f_s*(L1*L2 - M_T**2))", "A", "ripple of L1, peak to peak", COUPLED),
-        Line("dI_L2", "V_1*D_1*(L1 - M_T)/(f_s*(L1*L2 - M_T**2))", "A", "ripple of L2, peak to peak", COUPLED),
-        ratio_left("D/(1 - D)"),
-        Line(
-            "f_z",
-            "D_2**2*R_o/(2*pi*D_1*(D_1*L1 + D_2*M_T))",
-            "Hz",
-            "right-half-plane zero, below the resonance of C_s",
-            ZEROS,
-            "min",
-            modes=WHOLE,
-        ),
-        *inductor("L1", "D_1*I_m", "dI_L1", "D_1 + D_2"),
-        *inductor("L2", "I_o", "dI_L2", "D_1 + D_2"),
+        *coil.handed_over("L_e", handed)[:-1],
+        swings[0],
+        Line("f_z", zero, "Hz", "right-half-plane zero, below the resonance of C_s", ZEROS, "min", modes=WHOLE),
+        *coil.carried("L1", average),
+        *(replace(line, proof=None) if o.turns else line for line in other),
+        *beside,
+        Line("I_pk", f"I_L1pk + I_{x}pk{swung.format('+')}", "A", "peak of the current handed over", KIRCHHOFF),
+        Line("I_v", f"I_L1v + I_{x}v{swung.format('-')}", "A", "valley of the current handed over", KIRCHHOFF, "min"),
+        coil.ratio_left("D/(1 - D)"),
     )
+
+
+def through(second: str = "L2", beside: str = "") -> Shape:
+    """Return the current of the coupling capacitor: that of the second inductor while S1 conducts, of L1 otherwise.
+
+    ``beside`` is the symbol of the ripple of an inductance in parallel.
+    """
+    x, more = second.replace("_", ""), f"{beside}/2" if beside else "0"
+    idle = "max(1 - D - D_2, 0)"
+    return Shape((("D", f"-I_{x}v + {more}", f"-I_{x}pk - {more}"), ("D_2", "I_L1pk", "I_L1v"), (idle, "I_L1v", "I_L1v")))
+
+
+def swing(capacitor: str = "C_s", second: str = "L2") -> str:
+    """Return the formula of what the coupling capacitor's resistance adds to its ripple."""
+    return f"R_{capacitor.replace('_', '')}*(max(I_L1v, 0) + I_{second.replace('_', '')}pk)"

@@ -1,21 +1,14 @@
-"""Transformers: turns ratio, leakage, and what a winding carries."""
+"""Transformers: turns ratio, what the primary sees, and their circuit with leakage and resistances."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 from jump_lane.circuit.elements import Element, IdealTransformer, Inductor, Resistor, Winding
-from jump_lane.equations.sheet import Line, Sheet
-from jump_lane.spec import Spec
-from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF, RMS_VALUES, VOLT_SECONDS
-from jump_lane.topologies.page import Cases
+from jump_lane.equations.sheet import Line
+from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF, VOLT_SECONDS
 from jump_lane.topologies.point import Point
 
 TURNS = (("N_p : N_s", "n"),)
 """How the ratio of one primary to one secondary winding is written."""
-
-LOOSER = {"L_kT": 0.03}
-"""With leakage, currents bend where the formulas take straight lines."""
 
 
 def turns_ratio(at_limit: str) -> tuple[Line, ...]:
@@ -56,48 +49,6 @@ def reflected(drop: str = "V_FD1") -> tuple[Line, ...]:
         Line("I_or", "I_o/n", "A", "load current as the primary sees it", KIRCHHOFF),
         Line("V_or", f"n*(V_o + {drop})", "V", "output voltage as the primary sees it", KIRCHHOFF),
     )
-
-
-SEEN = {"V_o": "V_op", "I_o": "I_or", "I_max": "I_mr", "R_o": "R_or", "V_FD1": "V_Fr", "R_D1": "R_Dr", "R_Co": "R_Cr", "V_BD1": "V_Br"}
-"""Symbols of output and rectifier, as the primary sees them."""
-
-
-def seen_from_primary() -> tuple[Line, ...]:
-    """Return output and rectifier as the primary sees them."""
-    seen = "as the primary sees it"
-    return (
-        Line("V_op", "n*V_o", "V", f"output voltage {seen}", KIRCHHOFF),
-        Line("I_or", "I_o/n", "A", f"load current {seen}", KIRCHHOFF),
-        Line("I_mr", "I_max/n", "A", f"load current at full load {seen}", KIRCHHOFF),
-        Line("R_or", "n**2*R_o", "Ω", f"load resistance {seen}", KIRCHHOFF, "min"),
-        Line("V_Fr", "n*V_FD1", "V", f"forward voltage of D1 {seen}", KIRCHHOFF),
-        Line("R_Dr", "n**2*(R_D1 + R_sT)", "Ω", f"resistance of D1 and secondary {seen}", KIRCHHOFF),
-        Line("R_Cr", "n**2*R_Co", "Ω", f"equivalent series resistance of C_o {seen}", KIRCHHOFF),
-        Line("V_Br", "n*V_BD1", "V", f"forward voltage of the body diode of D1 {seen}", KIRCHHOFF),
-    )
-
-
-def winding(name: str, average: str, rms: str | Mapping[str, str]) -> tuple[Line, ...]:
-    """Return average and rms current of a winding, from formulas."""
-    return (
-        Line(f"I_{name}", average, "A", f"average current of winding {name}", KIRCHHOFF),
-        Line(f"I_{name}rms", rms, "A", f"rms current of winding {name}", RMS_VALUES),
-    )
-
-
-def secondary(spec: Spec, sheet: Sheet) -> str:
-    """Return what rectifies."""
-    return spec.transformer.secondary or ""
-
-
-def behind(symbol: str, texts: Mapping[str, str | Mapping[str, str]], unit: str, meaning: str, source: str, worst: str = "max") -> Cases:
-    """Return a line whose formula depends on what rectifies: kind of secondary side to formula."""
-    return Cases(secondary, {k: (Line(symbol, text, unit, meaning, source, worst),) for k, text in texts.items()})
-
-
-def leaking(spec: Spec, sheet: Sheet) -> str:
-    """Return whether the transformer has leakage inductance: "leaking" or "tight"."""
-    return "leaking" if sheet["L_kT"].worst > 0.0 else "tight"
 
 
 def path(name: str, a: str, b: str, inductance: float, resistance: float) -> tuple[Element, ...]:

@@ -8,40 +8,35 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from jump_lane.equations.sheet import Line, Sheet
-from jump_lane.spec import Spec
+from jump_lane.equations.sheet import Line
+from jump_lane.topologies.blocks.resonant.carried import carried, rectified, resonance, transformer
 from jump_lane.topologies.blocks.resonant.llc import FIGURE as OF_LLC
-from jump_lane.topologies.blocks.resonant.llc import carried, proofs, rectified, resonance, transformer
 from jump_lane.topologies.blocks.resonant.stage import SIDE as SIDE_OF_LLC
 from jump_lane.topologies.blocks.resonant.stage import Kind
 from jump_lane.topologies.blocks.sources import CHARGED, SOFT, TANK
-from jump_lane.topologies.page import Bound, Cases, Entry, Gain
+from jump_lane.topologies.page import Bound, Gain
+from jump_lane.topologies.variant import Variant
 
 USUAL = 2.0
 """Quality factor at full load where the file asks for none: the output falls to half at about 1.5 times the resonance."""
 
 
-def asked(spec: Spec, sheet: Sheet) -> str:
-    """Return whether the file asks for a quality factor: "asked", or "usual" where it does not."""
-    return "usual" if spec.tank.quality is None else "asked"
-
-
-def _inductance(text: str) -> Line:
-    return Line("L_r", text, "H", "resonant inductance, leakage included", TANK, "min", component=True)
-
-
-def sizing(share: str) -> tuple[Entry, ...]:
-    """Return the tank: the turns ratio leaves the reserve of gain at the least input, the quality factor sets L_r."""
+def equations(v: Variant, share: str) -> tuple[Line, ...]:
+    """Return its lines: the turns ratio leaves the reserve of gain at the least input, the quality factor sets L_r."""
+    quality = "Q_a" if v.tank in ("quality", "both") else f"{USUAL:g}"
+    reserve = "turns ratio at which the gain keeps its reserve at the least input"
+    inductance = f"{quality}*R_ac/(2*pi*f_r)"
     return (
-        *transformer(share, f"{share}*V_in/((1 + m_g)*k_hi*V_r)", "turns ratio at which the gain keeps its reserve at the least input"),
-        Cases(asked, {"asked": (_inductance("Q_a*R_ac/(2*pi*f_r)"),), "usual": (_inductance(f"{USUAL:g}*R_ac/(2*pi*f_r)"),)}),
+        *transformer(v, share, f"{share}*V_in/((1 + m_g)*k_hi*V_r)", reserve),
+        Line("L_r", inductance, "H", "resonant inductance, leakage included", TANK, "min", component=True),
         *resonance(),
         Line("M_1", "1", "", "gain at resonance", TANK),
         Line("Q", "Z_0/R_ac", "", "quality factor: characteristic impedance over the load", TANK),
+        *operation(v, share),
     )
 
 
-def operation(share: str) -> tuple[Entry, ...]:
+def operation(v: Variant, share: str) -> tuple[Line, ...]:
     """Return the frequency by the first harmonic, and what the parts carry."""
     return (
         Line("x_s", "sqrt(max(1/M**2 - 1, 0))/Q", "", "detuning: frequency over resonance less its inverse", TANK),
@@ -49,9 +44,9 @@ def operation(share: str) -> tuple[Entry, ...]:
         Line("f_d", f"I_o/(8*n*k_s*C_r*{share}*V_in)", "Hz", "frequency that passes the load on below half the resonance", CHARGED),
         Line("I_m", "pi*I_o/(2*n)*sqrt(max(1 - M**2, 0))", "A", "tank current as a switch opens", TANK, "min"),
         Line("t_z", "2*C_S1*V_in/I_m", "s", "dead time that soft switching needs", SOFT),
-        *carried(share, "I_B", "I_B/sqrt(2)", "Z_0*f_0/f_s*I_Lrpk"),
-        Line("I_sr", "n*I_B/sqrt(2)", "A", "rectified secondary current, rms", TANK),
-        *rectified(share, "0", "I_m"),
+        *carried(share, "I_tp", "I_tp/sqrt(2)", "Z_0*f_0/f_s*I_Lrpk"),
+        Line("I_sr", "n*I_tp/sqrt(2)", "A", "rectified secondary current, rms", TANK),
+        *rectified(v, share, "0", "I_m"),
     )
 
 
@@ -68,4 +63,4 @@ SIDE = replace(
 
 FIGURE = tuple((title, tuple(s for s in signals if s != "L_m.i")) for title, signals in OF_LLC)
 
-KIND = Kind(sizing, operation, False, SIDE, HARMONIC, BOUNDS, proofs(), FIGURE)
+KIND = Kind(equations, False, SIDE, HARMONIC, BOUNDS, FIGURE)

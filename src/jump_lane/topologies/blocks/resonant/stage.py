@@ -21,12 +21,13 @@ from numpy.typing import NDArray
 from jump_lane.circuit.control import Control
 from jump_lane.circuit.elements import Capacitor, Diode, Element, IdealTransformer, Inductor, Winding
 from jump_lane.circuit.gates import Gates, Instant, on
-from jump_lane.equations.sheet import NEAR, Sheet
+from jump_lane.equations.sheet import NEAR, Line, Sheet
 from jump_lane.quantities import FREQUENCY
 from jump_lane.topologies.blocks.transformers import TURNS, path
-from jump_lane.topologies.page import Bound, Entry, Gain, Naming, Page, Proof, Seen, Side
+from jump_lane.topologies.page import Bound, Gain, Naming, Page, Seen, Side
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
+from jump_lane.topologies.variant import Variant
 
 BELOW, AT, ABOVE = "below", "at", "above"
 """Where a corner lies: below, at or above the series resonance."""
@@ -149,20 +150,18 @@ def derived(sheet: Sheet) -> NDArray[np.str_]:
     return np.where(gain > 1.0 + CLOSE, BELOW, np.where(gain < 1.0 - CLOSE, ABOVE, AT))
 
 
-NAMING = Naming(derived, shown)
+NAMING = Naming("Q", derived, shown)
 
 
 @dataclass(frozen=True)
 class Kind:
-    """A kind of tank: its equations, by the part of the input that drives it, and what is said, proven and drawn of it."""
+    """A kind of tank: its equations, by the part of the input that drives it, and what is said and drawn of it."""
 
-    sizing: Callable[[str], tuple[Entry, ...]]
-    operation: Callable[[str], tuple[Entry, ...]]
+    equations: Callable[[Variant, str], tuple[Line, ...]]
     magnetising: bool
     side: Side
     gain: Gain
     bounds: tuple[Bound, ...]
-    proofs: tuple[Proof, ...]
     figure: tuple[tuple[str, tuple[str, ...]], ...]
 
 
@@ -180,9 +179,7 @@ def page(kind: Kind, legs: int, name: str, title: str, good_for: str, conversion
         conversion=conversion,
         isolated=True,
         roles=ROLES,
-        ripples=(),
-        sizing=kind.sizing(share),
-        operation=kind.operation(share),
+        equations=lambda v: kind.equations(v, share),
         circuit=lambda p: (*bridge(p, legs), *tank(p, legs, kind.magnetising)),
         gates=lambda frequency, p: gates(frequency, p, legs),
         span=span,
@@ -199,8 +196,6 @@ def page(kind: Kind, legs: int, name: str, title: str, good_for: str, conversion
         duty_limit=0.0,
         turns=TURNS,
         bounds=kind.bounds,
-        proofs=kind.proofs,
-        asks=(),
         secondaries=SIDES,
         figure=kind.figure,
     )

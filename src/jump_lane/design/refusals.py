@@ -13,7 +13,7 @@ from jump_lane.spec import Spec
 from jump_lane.topologies import page as find_page
 
 if TYPE_CHECKING:
-    from jump_lane.topologies.design import Design
+    from jump_lane.design.derive import Design
     from jump_lane.topologies.page import Page
 
 
@@ -102,7 +102,10 @@ def beyond_control(sheet: Sheet, spec: Spec) -> str:
 
 def too_much_esr(sheet: Sheet) -> str:
     """Return whether the ESR of the output capacitor alone makes more than the ripple asked, and what mends that."""
-    for symbol, capacitor, asked in (("dV_Q", "C_o", "dV_ask"), *((f"dV_Q{k}", f"C_o{k}", f"dV_ask{k}") for k in range(2, 9))):
+    for symbol, capacitor, asked in (
+        ("dV_Q", "C_o", "dV_ask"),
+        *((f"dV_Q{k}", f"C_o{k}", f"dV_ask{k}") for k in range(2, 9)),
+    ):
         if symbol in sheet and (sheet[symbol].values <= 0.0).any():
             tag = capacitor.replace("_", "")
             esr, ripple = sheet[f"R_{tag}"].worst, sheet[asked].worst
@@ -124,20 +127,28 @@ def written_out(sheet: Sheet, line: Line) -> str:
     return f"{line.text}: " + ", ".join(parts) if isinstance(line.text, str) else ", ".join(parts)
 
 
-def require_bounds(design: Design) -> None:
-    """Refuse a design that breaks a condition of its circuit at some corner."""
-    for bound in design.page.bounds:
-        if bound.symbol not in design.sheet:
+def beyond_bounds(sheet: Sheet, page: Page) -> str:
+    """Return which condition of its circuit a design breaks at some corner, or nothing if it keeps all."""
+    for bound in page.bounds:
+        if bound.symbol not in sheet or bound.limit not in sheet:
             continue
-        value, limit = design.sheet[bound.symbol], design.sheet[bound.limit]
-        broken = np.broadcast_to(value.values > limit.values * (1.0 + 1e-9), design.shape)
+        value, limit = sheet[bound.symbol], sheet[bound.limit]
+        broken = np.broadcast_to(value.values > limit.values * (1.0 + 1e-9), sheet.shape)
         if broken.any():
             i, j = (int(k) for k in np.argwhere(broken)[0])
-            raise InputError(
-                f"{design.page.name}: {value.meaning} would be {show(value.corner(i, j), value.unit)} at "
-                f"{design.corner_name((i, j))}, at most {show(limit.corner(i, j), limit.unit)} is possible: "
-                f"{bound.otherwise}"
+            at = ", ".join(show(sheet[s].corner(i, j), unit) for s, unit in (("V_in", "V"), ("I_o", "A")))
+            return (
+                f"{page.name}: {value.meaning} would be {show(value.corner(i, j), value.unit)} at {at}, at most "
+                f"{show(limit.corner(i, j), limit.unit)} is possible: {bound.otherwise}"
             )
+    return ""
+
+
+def require_bounds(design: Design) -> None:
+    """Refuse a design that breaks a condition of its circuit at some corner."""
+    broken = beyond_bounds(design.sheet, design.page)
+    if broken:
+        raise InputError(broken)
 
 
 def require_possible(design: Design) -> None:

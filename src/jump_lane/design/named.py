@@ -8,13 +8,30 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-from jump_lane.catalogue.kinds import KINDS, ROLES, Capacitor, Diode, Igbt, Inductor, Mosfet, Part, Transformer, copper
+from jump_lane.catalogue.kinds import (
+    KINDS,
+    ROLES,
+    Capacitor,
+    Diode,
+    Igbt,
+    Inductor,
+    Mosfet,
+    Part,
+    Transformer,
+    copper,
+)
 from jump_lane.catalogue.load import changed, load, read_part, sample_parts
 from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import article, show, show_percent
 from jump_lane.spec import Spec
 
-USUAL = {"switch": "mosfet", "rectifier": "diode", "inductor": "inductor", "capacitor": "capacitor", "transformer": "transformer"}
+USUAL = {
+    "switch": "mosfet",
+    "rectifier": "diode",
+    "inductor": "inductor",
+    "capacitor": "capacitor",
+    "transformer": "transformer",
+}
 """Kind of part in each role where the file does not say; a synchronous rectifier is a mosfet."""
 
 _FORMS = (
@@ -159,7 +176,9 @@ def _require_fitting(part: Part, role: str, synchronous: bool, where: str) -> No
         raise InputError(f"{where}: {part.name} is {article(part.kind)}, which cannot be {article(role)}")
     if role == "rectifier" and synchronous != isinstance(part, Mosfet):
         kind = "a switch" if synchronous else "a diode"
-        raise InputError(f"{where}: {part.name} is {article(part.kind)}, but switching.rectifier asks for {kind}")
+        raise InputError(
+            f"{where}: {part.name} is {article(part.kind)}, but switching.rectifier asks for {kind}"
+        )
 
 
 def keys_of(spec: Spec, component: str, role: str) -> set[str]:
@@ -219,7 +238,10 @@ def figures(part: Part, temperature: float, frequency: float, pieces: int = 1) -
             "body_resistance": part.body_resistance,
         }
     elif isinstance(part, Diode):
-        found = {"resistance": part.resistance_at(temperature), "forward_voltage": part.forward_at(temperature)}
+        found = {
+            "resistance": part.resistance_at(temperature),
+            "forward_voltage": part.forward_at(temperature),
+        }
     elif isinstance(part, Capacitor):
         resistance = part.resistance_of(frequency, temperature)
         found = {"resistance": None if resistance is None else resistance / pieces}

@@ -32,16 +32,30 @@ SIZING = (
         within=(1e-6, 0.499),
         through=(
             Line("th_v", "acos(r_v)", "", "angle before the peak at which the valley is met", CHARGING),
-            Line("th_c", "pi/4 - acos(2*x_v)/2", "", "angle after the peak at which charging then ends", CHARGING),
+            Line(
+                "th_c",
+                "pi/4 - acos(2*x_v)/2",
+                "",
+                "angle after the peak at which charging then ends",
+                CHARGING,
+            ),
         ),
     ),
     Line("C_v", "P_B/(2*pi*f_l*V_lp**2*x_v)", "F", "bulk capacitance for the valley asked", CHARGING),
-    Line("C_h", "2*P_B*t_h/(V_lp**2*(r_v**2 - r_h**2))", "F", "bulk capacitance for the hold-up time, begun at the valley", CHARGING),
+    Line(
+        "C_h",
+        "2*P_B*t_h/(V_lp**2*(r_v**2 - r_h**2))",
+        "F",
+        "bulk capacitance for the hold-up time, begun at the valley",
+        CHARGING,
+    ),
     Line("C_B", "max(C_v, C_h)", "F", "bulk capacitance", CHARGING, component=True),
 )
 
 OPERATION = (
-    Line("x_B", "P_B/(2*pi*f_l*V_lp**2*C_B)", "", "power over reactive power of the bulk capacitor", CHARGING),
+    Line(
+        "x_B", "P_B/(2*pi*f_l*V_lp**2*C_B)", "", "power over reactive power of the bulk capacitor", CHARGING
+    ),
     Line("th_2", "pi/4 - acos(2*x_B)/2", "", "angle after the peak at which charging ends", CHARGING),
     Line(
         "th_1",
@@ -63,7 +77,9 @@ OPERATION = (
         "rms current of the bulk capacitor at line frequency",
         CHARGING,
     ),
-    Line("t_B", "C_B*(V_Bv**2 - (r_h*V_min)**2)/(2*P_B)", "s", "hold-up time from the valley", CHARGING, "min"),
+    Line(
+        "t_B", "C_B*(V_Bv**2 - (r_h*V_min)**2)/(2*P_B)", "s", "hold-up time from the valley", CHARGING, "min"
+    ),
 )
 
 
@@ -84,7 +100,12 @@ def line_side(spec: Spec) -> tuple[Spec, Sheet | None]:
     for symbol, value, unit, meaning in (
         ("f_l", line.frequency, "Hz", "line frequency"),
         ("r_v", line.valley, "", "valley asked, part of the lowest peak"),
-        ("r_h", line.hold_voltage, "", "bulk voltage at the end of the hold-up time, part of the lowest peak"),
+        (
+            "r_h",
+            line.hold_voltage,
+            "",
+            "bulk voltage at the end of the hold-up time, part of the lowest peak",
+        ),
         ("t_h", line.hold_up, "s", "hold-up time asked"),
         ("eta", line.efficiency, "", "efficiency assumed"),
         ("V_FB", line.forward_voltage, "V", "forward voltage of a bridge diode"),
@@ -103,7 +124,9 @@ def line_side(spec: Spec) -> tuple[Spec, Sheet | None]:
         sheet.derive(entry)
     lowest = float(sheet["V_Bv"].values.min())
     if not np.isfinite(lowest):
-        raise InputError(f"chosen.C_B: {show(sheet['C_B'].worst, 'F')} cannot carry the converter from one peak of the line to the next")
+        raise InputError(
+            f"chosen.C_B: {show(sheet['C_B'].worst, 'F')} cannot carry the converter from one peak of the line to the next"
+        )
     if line.hold_up > 0.0:
         lowest = min(lowest, line.hold_voltage * sheet["V_min"].worst)
     highest = float(np.sqrt(2.0) * line.max)

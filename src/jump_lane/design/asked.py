@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from jump_lane.catalogue.kinds import Inductor
+from jump_lane.design.named import KEYS, count, figures, keys_of, part_of, value_of
 from jump_lane.equations.formula import formula
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.errors import InputError, nearest
@@ -14,16 +15,18 @@ from jump_lane.quantities import dimension_with, parse, show
 from jump_lane.quantities.fields import Limit
 from jump_lane.spec import Output, Spec
 from jump_lane.topologies import page as find_page
-from jump_lane.topologies.blocks import ASKED, DEFINITION
-from jump_lane.topologies.named import KEYS, count, figures, keys_of, part_of, value_of
+from jump_lane.topologies.blocks.sources import ASKED, DEFINITION
 from jump_lane.topologies.page import Page
 from jump_lane.topologies.role import Role
+from jump_lane.topologies.variant import load_kind
 
 AT_BOUNDARY = Limit(value=2.0, relative=True)
 """The ripple at the boundary of continuous conduction, where the file asks for none: twice the average."""
 
 
-def give_asked(sheet: Sheet, spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...]) -> None:
+def give_asked(
+    sheet: Sheet, spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...]
+) -> None:
     """Enter what is asked: voltages, currents, ripples, margins, and what follows from them at once."""
     s, m, output = spec.switching, spec.margin, spec.output[0]
     sheet.give("V_in", np.array(inputs)[:, None], "V", "input voltage", key="input.voltage")
@@ -37,11 +40,22 @@ def give_asked(sheet: Sheet, spec: Spec, page: Page, inputs: tuple[float, ...], 
     dead_time = s.dead_time if s.rectifier == "synchronous" or page.bodies else 0.0
     sheet.give("t_d", dead_time, "s", "dead time", "file" if dead_time else "default", "switching.dead_time")
     sheet.give(
-        "dV_ask", output.voltage_ripple.of(min(np.abs(voltages))), "V", "output ripple asked, peak to peak", key="output.voltage_ripple"
+        "dV_ask",
+        output.voltage_ripple.of(min(np.abs(voltages))),
+        "V",
+        "output ripple asked, peak to peak",
+        key="output.voltage_ripple",
     )
     given = "file" if "voltage_ripple" in spec.input.model_fields_set else "default"
     lowest = spec.voltage.min
-    sheet.give("dV_iask", spec.input.voltage_ripple.of(lowest), "V", "input ripple asked, peak to peak", given, "input.voltage_ripple")
+    sheet.give(
+        "dV_iask",
+        spec.input.voltage_ripple.of(lowest),
+        "V",
+        "input ripple asked, peak to peak",
+        given,
+        "input.voltage_ripple",
+    )
     for symbol, value, name, meaning in (
         ("m_L", m.inductance, "inductance", "margin on inductance"),
         ("m_C", m.capacitance, "capacitance", "margin on capacitance"),
@@ -49,11 +63,20 @@ def give_asked(sheet: Sheet, spec: Spec, page: Page, inputs: tuple[float, ...], 
         ("m_I", m.current, "current", "margin on current ratings"),
         ("a_ESR", m.esr_share, "esr_share", "part of the ripple left to ESR"),
     ):
-        sheet.give(symbol, value, "", meaning, "file" if name in m.model_fields_set else "default", f"margin.{name}")
+        sheet.give(
+            symbol, value, "", meaning, "file" if name in m.model_fields_set else "default", f"margin.{name}"
+        )
     given = "file" if "phases" in s.model_fields_set else "default"
     sheet.give("N", s.phases, "", "number of phases, where there are several", given, "switching.phases")
     given = "file" if "coupling_ripple" in s.model_fields_set else "default"
-    sheet.give("r_C", s.coupling_ripple, "", "ripple of a coupling capacitor, part of its voltage", given, "switching.coupling_ripple")
+    sheet.give(
+        "r_C",
+        s.coupling_ripple,
+        "",
+        "ripple of a coupling capacitor, part of its voltage",
+        given,
+        "switching.coupling_ripple",
+    )
     if page.span is None:
         sheet.derive(Line("T_s", f"1/{page.clock}", "s", "switching period", DEFINITION))
     sheet.derive(Line("R_o", "V_o/I_o", "Ω", "load resistance", DEFINITION, "min"))
@@ -68,9 +91,17 @@ def _give_following(sheet: Sheet, output: Output, k: int) -> None:
     """Enter what is asked of an output that is not regulated."""
     voltage, load = abs(output.voltages_at((output.current.max,))[0]), output.current.max
     sheet.give(f"V_o{k}", voltage, "V", f"voltage wanted of output {k}", key=f"output.{k}.voltage")
-    sheet.give(f"I_o{k}", load, "A", f"load current of output {k}, at that voltage", key=f"output.{k}.current")
+    sheet.give(
+        f"I_o{k}", load, "A", f"load current of output {k}, at that voltage", key=f"output.{k}.current"
+    )
     ripple = output.voltage_ripple.of(voltage)
-    sheet.give(f"dV_ask{k}", ripple, "V", f"ripple asked of output {k}, peak to peak", key=f"output.{k}.voltage_ripple")
+    sheet.give(
+        f"dV_ask{k}",
+        ripple,
+        "V",
+        f"ripple asked of output {k}, peak to peak",
+        key=f"output.{k}.voltage_ripple",
+    )
 
 
 def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) -> None:
@@ -89,7 +120,7 @@ def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) ->
         given = "default" if limit is None else "file"
         usual = page.duty_limits.get(t.secondary or "", page.duty_limit)
         sheet.give("D_lim", limit or usual, "", "largest duty ratio wanted", given, "switching.duty_limit")
-    used = {name for line in page.lines() for f in line.formulas for name in f.names}
+    used = {name for line in page.lines for f in line.formulas for name in f.names}
     for symbol, value, name, meaning in (
         ("N_p", float(t.primary_turns or 0), "primary_turns", "primary turns; 0 for any"),
         ("r_m", t.magnetising_ripple, "magnetising_ripple", "magnetising ripple, part of the load current"),
@@ -97,7 +128,14 @@ def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) ->
         ("k_cl", t.clamp_voltage, "clamp_voltage", "clamp voltage over reflected output voltage"),
     ):
         if page.duty_limit or symbol in used:
-            sheet.give(symbol, value, "", meaning, "file" if name in t.model_fields_set else "default", f"transformer.{name}")
+            sheet.give(
+                symbol,
+                value,
+                "",
+                meaning,
+                "file" if name in t.model_fields_set else "default",
+                f"transformer.{name}",
+            )
     given = "file" if "spike" in spec.margin.model_fields_set else "default"
     sheet.give("m_sp", spec.margin.spike, "", "allowance for leakage spikes", given, "margin.spike")
 
@@ -140,16 +178,13 @@ def with_secondary(spec: Spec, page: Page) -> Spec:
     return spec
 
 
-def load_kind(output: Output) -> str:
-    """Return what the load is: resistance, current, power or leds."""
-    return "leds" if output.leds is not None else output.load
-
-
 def _load_conductance(sheet: Sheet, output: Output) -> Line:
     """Return the line for the conductance that a ripple of the output voltage sees in the load."""
     if output.leds is not None:
         resistance = output.leds.count * output.leds.resistance
-        sheet.give("R_led", resistance, "Ω", "dynamic resistance of the string of LEDs", key="output.leds.resistance")
+        sheet.give(
+            "R_led", resistance, "Ω", "dynamic resistance of the string of LEDs", key="output.leds.resistance"
+        )
     text = {"leds": "1/R_led", "current": "0", "power": "-I_o/V_o", "resistance": "I_o/V_o"}
     return Line("g_o", text[load_kind(output)], "S", "conductance of the load for ripple", DEFINITION)
 
@@ -159,16 +194,25 @@ def give_ripples(sheet: Sheet, spec: Spec, page: Page) -> None:
     ripple = spec.switching.current_ripple or AT_BOUNDARY
     if ripple.relative and "r_I" not in sheet:
         origin = "file" if spec.switching.current_ripple is not None else "default"
-        sheet.give("r_I", ripple.value, "", "current ripple asked, part of the average at full load", origin, "switching.current_ripple")
-    for symbol, base in page.ripples:
+        sheet.give(
+            "r_I",
+            ripple.value,
+            "",
+            "current ripple asked, part of the average at full load",
+            origin,
+            "switching.current_ripple",
+        )
+    for one in page.ripples:
         asked = spec.switching.current_ripple is not None
-        meaning = "inductor ripple asked, peak to peak" if asked else "inductor ripple at the boundary at full load"
-        if symbol in sheet or not all(name in sheet for name in formula(base).names):
+        meaning = (
+            "inductor ripple asked, peak to peak" if asked else "inductor ripple at the boundary at full load"
+        )
+        if one.asked in sheet or not all(name in sheet for name in formula(one.average).names):
             continue
         if ripple.relative:
-            sheet.derive(Line(symbol, f"r_I*({base})", "A", meaning, ASKED, "min"))
+            sheet.derive(Line(one.asked, f"r_I*({one.average})", "A", meaning, ASKED, "min"))
         else:
-            sheet.give(symbol, ripple.value, "A", meaning, key="switching.current_ripple")
+            sheet.give(one.asked, ripple.value, "A", meaning, key="switching.current_ripple")
 
 
 def give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:
@@ -221,7 +265,7 @@ def chosen_values(spec: Spec, page: Page, known: Sheet | None = None) -> dict[st
     known
         What is derived already: where the DC bias of a capacitor is taken from, if there is one.
     """
-    units = {line.symbol: line.unit for line in page.lines() if line.component}
+    units = page.units
     out: dict[str, float] = given_turns(spec, units)
     for role in page.roles:
         part = part_of(spec, role.name, role.kind) if "part" in spec.data(role.name) else None
@@ -242,7 +286,9 @@ def unnamed(spec: Spec) -> Spec:
     """Return the spec without the names of inductors and capacitors, whose values are looked for."""
     kinds = {r.name: r.kind for r in find_page(spec.topology).roles}
     parts = {
-        name: {k: v for k, v in spec.data(name).items() if k not in KEYS} if kinds.get(name) in ("inductor", "capacitor") else given
+        name: {k: v for k, v in spec.data(name).items() if k not in KEYS}
+        if kinds.get(name) in ("inductor", "capacitor")
+        else given
         for name, given in spec.parts.items()
     }
     return spec.model_copy(update={"parts": parts})
@@ -268,9 +314,14 @@ def given_turns(spec: Spec, units: Mapping[str, str]) -> dict[str, float]:
             f"transformer.turns_ratio: read {len(turns)} numbers of turns; expected one for the primary and one for each "
             f"of {len(spec.output)} outputs"
         )
-    for key, said in (("transformer.primary_turns", spec.transformer.primary_turns), ("chosen.n", spec.chosen.get("n"))):
+    for key, said in (
+        ("transformer.primary_turns", spec.transformer.primary_turns),
+        ("chosen.n", spec.chosen.get("n")),
+    ):
         if said is not None:
-            raise InputError(f"transformer.turns_ratio and {key} exclude each other: both set the turns ratio")
+            raise InputError(
+                f"transformer.turns_ratio and {key} exclude each other: both set the turns ratio"
+            )
     return {symbol: turns[0] / t for symbol, t in zip(names, turns[1:], strict=False)}
 
 

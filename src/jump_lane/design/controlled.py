@@ -6,10 +6,10 @@ import math
 
 from pydantic import BaseModel
 
+from jump_lane.design.asked import read
 from jump_lane.equations.sheet import Sheet
 from jump_lane.errors import InputError
 from jump_lane.spec import Spec
-from jump_lane.topologies.asked import read
 from jump_lane.topologies.page import Page
 
 OWN = ("least-rms", "soft")
@@ -25,7 +25,9 @@ def give_tank(sheet: Sheet, spec: Spec, page: Page) -> None:
         return
     t, s, v = spec.tank, spec.switching, spec.voltage
     if t.capacitor == "split" and not page.splits:
-        raise InputError(f"tank.capacitor: read split, but both ends of the tank of the {page.name} are driven; expected whole")
+        raise InputError(
+            f"tank.capacitor: read split, but both ends of the tank of the {page.name} are driven; expected whole"
+        )
     limits, given = s.frequency_limits, "default" if s.frequency_limits is None else "file"
     low, high = (s.frequency / WIDE, s.frequency * WIDE) if limits is None else (limits.min, limits.max)
     sheet.give("f_min", low, "Hz", "lowest frequency allowed", given, "switching.frequency_limits")
@@ -33,9 +35,25 @@ def give_tank(sheet: Sheet, spec: Spec, page: Page) -> None:
     nominal = v.nominal if v.nominal is not None else math.sqrt(v.min * v.max)
     sheet.give("V_nom", nominal, "V", "input voltage at which the gain is 1", key="input.voltage.nominal")
     first, given = spec.output[0], "file" if spec.output[0].voltage_range else "default"
-    most = 1.0 if first.voltage_range is None or not first.voltage else first.voltage_range.max / first.voltage
-    sheet.give("k_hi", most, "", "highest output voltage over the usual one", given, "output.voltage_range" if given == "file" else "")
-    sheet.give("k_s", 1.0 if t.capacitor == "whole" else 2.0, "", "resonant capacitors side by side", _given(t, "capacitor"), "")
+    most = (
+        1.0 if first.voltage_range is None or not first.voltage else first.voltage_range.max / first.voltage
+    )
+    sheet.give(
+        "k_hi",
+        most,
+        "",
+        "highest output voltage over the usual one",
+        given,
+        "output.voltage_range" if given == "file" else "",
+    )
+    sheet.give(
+        "k_s",
+        1.0 if t.capacitor == "whole" else 2.0,
+        "",
+        "resonant capacitors side by side",
+        _given(t, "capacitor"),
+        "",
+    )
     for symbol, name, unit, meaning in (
         ("m_g", "gain_reserve", "", "reserve of the peak gain"),
         ("k_2", "second_turns", "", "turns of the second half of the secondary over those of the first"),
@@ -45,7 +63,12 @@ def give_tank(sheet: Sheet, spec: Spec, page: Page) -> None:
     ):
         sheet.give(symbol, getattr(t, name), unit, meaning, _given(t, name), f"tank.{name}")
     sheet.give(
-        "m_a", t.inductance_ratio or USUAL_RATIO, "", "inductance ratio asked", _given(t, "inductance_ratio"), "tank.inductance_ratio"
+        "m_a",
+        t.inductance_ratio or USUAL_RATIO,
+        "",
+        "inductance ratio asked",
+        _given(t, "inductance_ratio"),
+        "tank.inductance_ratio",
     )
     asked = "tank.quality" if t.quality else ""
     sheet.give("Q_a", t.quality or 0.0, "", "quality factor asked; 0 for any", _given(t, "quality"), asked)
@@ -53,7 +76,12 @@ def give_tank(sheet: Sheet, spec: Spec, page: Page) -> None:
         text = spec.chosen.get(component)
         value = 0.0 if text is None else read(text, "H", f"chosen.{component}")
         sheet.give(
-            symbol, value, "H", f"{component} as chosen; 0 for any", "file" if value else "default", f"chosen.{component}" if value else ""
+            symbol,
+            value,
+            "H",
+            f"{component} as chosen; 0 for any",
+            "file" if value else "default",
+            f"chosen.{component}" if value else "",
         )
 
 
@@ -65,16 +93,32 @@ def give_angles(sheet: Sheet, spec: Spec, page: Page) -> None:
     if a.regulated_by == "inner" and (a.outer is None or a.modulation in OWN):
         own = f"modulation = extended, dual or triple instead of {a.modulation}, which finds the inner angles itself"
         expected = own if a.modulation in OWN else "angles.outer beside it"
-        raise InputError(f"angles.regulated_by: read inner; expected {expected}, as the inner angle holds the output")
+        raise InputError(
+            f"angles.regulated_by: read inner; expected {expected}, as the inner angle holds the output"
+        )
     nominal = v.nominal if v.nominal is not None else math.sqrt(v.min * v.max)
-    sheet.give("V_nom", nominal, "V", "input voltage that the turns ratio is made for", key="input.voltage.nominal")
+    sheet.give(
+        "V_nom", nominal, "V", "input voltage that the turns ratio is made for", key="input.voltage.nominal"
+    )
     for symbol, value, name, meaning in (
         ("t_1a", a.inner_1, "inner_1", "zero interval of the first bridge asked, part of the period"),
         ("t_2a", a.inner_2, "inner_2", "zero interval of the second bridge asked, part of the period"),
-        ("phi_a", math.nan if a.outer is None else a.outer, "outer", "distance of the centres of both pulses asked, part of the period"),
+        (
+            "phi_a",
+            math.nan if a.outer is None else a.outer,
+            "outer",
+            "distance of the centres of both pulses asked, part of the period",
+        ),
         ("phi_m", a.largest, "largest", "phase at the largest power, part of the period"),
     ):
-        sheet.give(symbol, value, "", meaning, _given(a, name), f"angles.{name}" if _given(a, name) == "file" or name == "largest" else "")
+        sheet.give(
+            symbol,
+            value,
+            "",
+            meaning,
+            _given(a, name),
+            f"angles.{name}" if _given(a, name) == "file" or name == "largest" else "",
+        )
 
 
 def _given(table: BaseModel, key: str) -> str:

@@ -10,10 +10,10 @@ from dataclasses import dataclass, replace
 
 from jump_lane.circuit.circuit import Circuit, terminals
 from jump_lane.circuit.elements import Capacitor, Diode, Element, Inductor, Resistor, Switch
+from jump_lane.design.derive import Design
 from jump_lane.equations.sheet import Line, Sheet
 from jump_lane.errors import InputError, nearest
 from jump_lane.spec import Damping
-from jump_lane.topologies.design import Design
 
 RINGING = "docs/equations.md, 'Damping of a ringing device'"
 DEFINITION = "definition"
@@ -63,7 +63,9 @@ def derive_damping(design: Design, device: str) -> Damped:
     """
     data = design.spec.damping
     if device not in data:
-        raise InputError(f"damping.{device}: missing; {nearest(device, data)}" if data else f"damping.{device}: missing")
+        raise InputError(
+            f"damping.{device}: missing; {nearest(device, data)}" if data else f"damping.{device}: missing"
+        )
     found = data[device]
     sheet = Sheet((1, 1))
     blocked, current = _stress(design, device)
@@ -80,7 +82,9 @@ def derive_damping(design: Design, device: str) -> Damped:
         sheet.give(symbol, value, unit, meaning)
     if found.clamp is not None:
         if found.clamp <= blocked:
-            raise InputError(f"damping.{device}.clamp: {found.clamp:g} V where more than {blocked:.4g} V was expected")
+            raise InputError(
+                f"damping.{device}.clamp: {found.clamp:g} V where more than {blocked:.4g} V was expected"
+            )
         sheet.give("V_k", found.clamp, "V", "clamp voltage")
     for line in (*PARASITIC, *(SERIES if found.clamp is None else CLAMP)):
         sheet.derive(line)
@@ -125,7 +129,11 @@ def _ringing(device: Switch | Diode, damped: Damped, damping: bool) -> list[Elem
         return found
     blocking = (inner, device.b) if device.name.startswith("S") else (device.b, inner)
     if damped.data.clamp is None:
-        return [*found, Capacitor("C_d", inner, "damping", damped["C_d"]), Resistor("R_d", "damping", device.b, damped["R_d"])]
+        return [
+            *found,
+            Capacitor("C_d", inner, "damping", damped["C_d"]),
+            Resistor("R_d", "damping", device.b, damped["R_d"]),
+        ]
     return [
         *found,
         Diode("D_k", blocking[0], "clamp"),

@@ -6,8 +6,8 @@ from dataclasses import dataclass, replace
 
 from jump_lane.catalogue.kinds import Part
 from jump_lane.circuit.elements import Capacitor, CoupledInductors, Diode, Element, Inductor, Resistor, Switch
-from jump_lane.topologies.design import Design
-from jump_lane.topologies.named import count, part_of
+from jump_lane.design.derive import Design
+from jump_lane.design.named import count, part_of
 from jump_lane.topologies.point import Point
 from jump_lane.topologies.role import Role
 
@@ -63,7 +63,9 @@ def components(design: Design, point: Point) -> tuple[Component, ...]:
             else:
                 found.append(Component(element.name, "", "auxiliary", None, 1, (element,)))
     if windings:
-        found.append(replace(_component(design, wound, roles[wound], tuple(windings)), coil=design.page.magnetising))
+        found.append(
+            replace(_component(design, wound, roles[wound], tuple(windings)), coil=design.page.magnetising)
+        )
     if "C_i" in roles:
         found.append(_component(design, "C_i", roles["C_i"], ()))
     return tuple(found)
@@ -71,7 +73,10 @@ def components(design: Design, point: Point) -> tuple[Component, ...]:
 
 def _devices(design: Design, element: Element, roles: dict[str, Role]) -> list[Component]:
     if isinstance(element, CoupledInductors):
-        return [_component(design, w.name, roles[w.name], (_alone(element, k),)) for k, w in enumerate(element.windings)]
+        return [
+            _component(design, w.name, roles[w.name], (_alone(element, k),))
+            for k, w in enumerate(element.windings)
+        ]
     role = roles.get(element.name)
     if role is None:
         return [Component(element.name, "", "auxiliary", None, 1, (element,))]

@@ -16,28 +16,21 @@ from jump_lane.catalogue.mutual import Pairs
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.control import Control
 from jump_lane.circuit.elements import Diode, Switch
-from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS, NEAR, REVERSED, Sheet
-from jump_lane.errors import InputError, nearest
-from jump_lane.quantities import show
-from jump_lane.spec import Spec
-from jump_lane.topologies import page as find_page
-from jump_lane.topologies.asked import (
+from jump_lane.design.asked import (
     chosen_values,
     give_asked,
     give_parts,
     give_ripples,
     give_transformer,
     inductors,
-    load_kind,
     require_outputs,
     with_secondary,
 )
-from jump_lane.topologies.blocks.line_input import line_side
-from jump_lane.topologies.controlled import give_angles, give_tank
-from jump_lane.topologies.named import part_of
-from jump_lane.topologies.page import Ask, ByTarget, Cases, Entry, Page, Proof
-from jump_lane.topologies.point import Point
-from jump_lane.topologies.refusals import (
+from jump_lane.design.controlled import give_angles, give_tank
+from jump_lane.design.line_input import line_side
+from jump_lane.design.named import part_of
+from jump_lane.design.refusals import (
+    beyond_bounds,
     beyond_control,
     beyond_peak,
     out_of_range,
@@ -48,10 +41,21 @@ from jump_lane.topologies.refusals import (
     too_much_esr,
     written_out,
 )
+from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Proof, Sheet
+from jump_lane.errors import InputError, nearest
+from jump_lane.quantities import show
+from jump_lane.spec import Spec
+from jump_lane.topologies import page as find_page
+from jump_lane.topologies.page import Ask, Page
+from jump_lane.topologies.point import Point
+from jump_lane.topologies.variant import Variant, load_kind, variant_of
 
 NEAR_BOUNDARY = 0.01
 """A load within this part of the boundary load counts as being at the boundary."""
 
+
+HELD = Proof("load.v", "average")
+"""What shows that the output is held."""
 
 ATTEMPTS = 24
 """How often a turns ratio is lowered until the duty ratio stays below its limit."""
@@ -112,23 +116,27 @@ class Design:
         free = switching.mode in ("continuous", "either") and switching.current_ripple is not None
         return tuple(a for a in found if free or self.sheet[a.symbol].unit != "A")
 
-    @property
-    def proofs(self) -> tuple[Proof, ...]:
-        """Return the proofs of what is derived in this case."""
-        known = (p for p in self.page.proofs if p.symbol in self.sheet)
-        return tuple(p for p in known if not p.needs or self.sheet[p.needs].worst != 0.0)
-
-    def tolerance(self, proof: Proof) -> float:
-        """Return how far a simulated value may lie from the derived one [1]."""
-        page = self.page
-        return max(proof.tolerance, *(t for s, t in page.looser.items() if self.sheet[s].worst), 0.0)
+    @cached_property
+    def proofs(self) -> Mapping[str, Proof]:
+        """What every symbol that shows in a simulated period is compared with."""
+        found = {v.symbol: v.line.proof for v in self.sheet if v.line is not None}
+        return {"V_o": HELD} | {symbol: proof for symbol, proof in found.items() if proof is not None}
 
     def point(self, i: int, j: int) -> Point:
         """Return the operating point at input corner i and load corner j."""
         spec = self.spec
         kinds, secondary = tuple(load_kind(o) for o in spec.output), spec.transformer.secondary
         values, bodies = self.sheet.at(i, j), self.synchronous or self.page.bodies
-        return Point(values, self.synchronous, kinds, secondary or "", self.page.owners, self.saturation, self.mutuals, bodies)
+        return Point(
+            values,
+            self.synchronous,
+            kinds,
+            secondary or "",
+            self.page.owners,
+            self.saturation,
+            self.mutuals,
+            bodies,
+        )
 
     @cached_property
     def _inductors(self) -> dict[str, Inductor]:
@@ -199,32 +207,16 @@ class Design:
 
     def mode(self, i: int, j: int) -> str:
         """Return the conduction mode derived for a corner, the boundary told apart."""
-        if self.page.naming is not None:
-            return str(self.sheet.modes[i, j])
-        load, boundary = self.sheet["I_o"].corner(i, j), self.sheet["I_B"].corner(i, j)
-        if self.page.floor in self.sheet:
-            least, most = (self.sheet[s].corner(i, j) for s in (self.page.floor, "I_pk"))
-            return BOUNDARY if abs(least) <= NEAR * most else self.conduction(i, j)
-        if abs(load - boundary) <= NEAR_BOUNDARY * boundary:
-            return BOUNDARY
-        return self.conduction(i, j)
-
-    def conduction(self, i: int, j: int) -> str:
-        """Return the conduction mode of a corner as the inductor shows it.
-
-        What tells the formulas apart is whether the load is below the boundary; a core may hold the inductor current up
-        even then.
-        """
-        found = str(self.sheet.modes[i, j])
-        floor = self.page.floor
-        if floor not in self.sheet or self.sheet[floor].corner(i, j) <= 0.0:
-            return found
-        return CONTINUOUS
+        if self.page.naming is None:
+            load, boundary = self.sheet["I_o"].corner(i, j), self.sheet["I_B"].corner(i, j)
+            if abs(load - boundary) <= NEAR_BOUNDARY * boundary:
+                return BOUNDARY
+        return str(self.sheet.modes[i, j])
 
     @property
     def conductions(self) -> list[str]:
         """Return the conduction modes of all corners."""
-        return [self.conduction(i, j) for i, j in np.ndindex(self.shape)]
+        return [str(mode) for mode in self.sheet.modes.flat]
 
     def components(self) -> dict[str, float]:
         """Return the component values in use, derived or chosen."""
@@ -243,9 +235,17 @@ class Design:
         Components that the other spec chooses are taken from there.
         """
         spec = spec or self.spec
-        return _derive(spec, self.page, inputs, loads, self.components() | chosen_values(spec, self.page, self.sheet))
+        return _derive(
+            spec, self.page, inputs, loads, self.components() | chosen_values(spec, self.page, self.sheet)
+        )
 
-    def sized(self, values: Mapping[str, float], inputs: tuple[float, ...], loads: tuple[float, ...], spec: Spec | None = None) -> Design:
+    def sized(
+        self,
+        values: Mapping[str, float],
+        inputs: tuple[float, ...],
+        loads: tuple[float, ...],
+        spec: Spec | None = None,
+    ) -> Design:
         """Return the converter with these component values, over some input voltages and loads.
 
         What is neither among the values nor given by the file is derived anew.
@@ -275,7 +275,9 @@ class Design:
         """Return what the derivation leaves out."""
         said = self.page.caveats.items()
         known = tuple(text for s, text in said if s in self.sheet and self.sheet[s].worst != 0.0)
-        if any(f"V_T{role.tag}" in self.sheet and self.sheet[f"V_T{role.tag}"].worst for role in self.page.roles):
+        if any(
+            f"V_T{role.tag}" in self.sheet and self.sheet[f"V_T{role.tag}"].worst for role in self.page.roles
+        ):
             known = (*known, BIPOLAR)
         if self._one_core and any(p.saturation for p in self._inductors.values()):
             known = (*known, ONE_CORE)
@@ -316,7 +318,9 @@ def derive(spec: Spec) -> Design:
     return replace(design, line=line)
 
 
-def _within_limit(spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float]) -> Design:
+def _within_limit(
+    spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float]
+) -> Design:
     """Derive with the turns ratio lowered until the duty ratio stays below its limit with all drops and losses of duty.
 
     What no turns ratio mends is returned, or raised, as it is without.
@@ -330,7 +334,9 @@ def _within_limit(spec: Spec, page: Page, inputs: tuple[float, ...], loads: tupl
         try:
             found = _derive(spec, page, inputs, loads, chosen, kept)
             highest = float(found.sheet[page.control.symbol].values.max())
-            limit = found.sheet["D_lim"].worst * (1.0 - page.duty_reserve)
+            leaking = "L_kT" in found.sheet and found.sheet["L_kT"].worst > 0.0
+            reserve = page.duty_reserve if leaking or first is not None else 0.0
+            limit = found.sheet["D_lim"].worst * (1.0 - reserve)
             if highest <= limit * (1.0 + NEAR_LIMIT):
                 return found
             same = found.sheet["n"].worst == ratio  # turns are whole: the next ratio is further away
@@ -347,7 +353,12 @@ def _within_limit(spec: Spec, page: Page, inputs: tuple[float, ...], loads: tupl
 
 
 def _derive(
-    spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float], kept: float = 1.0
+    spec: Spec,
+    page: Page,
+    inputs: tuple[float, ...],
+    loads: tuple[float, ...],
+    chosen: dict[str, float],
+    kept: float = 1.0,
 ) -> Design:
     spec = with_secondary(spec, page)
     sheet = Sheet((len(inputs), len(loads)))
@@ -356,47 +367,37 @@ def _derive(
     give_tank(sheet, spec, page)
     give_angles(sheet, spec, page)
     give_parts(sheet, spec, page)
-    for entry in page.sizing:
+    variant = variant_of(spec, sheet, page.bodies)
+    for line in page.lines_of(variant):
         give_ripples(sheet, spec, page)
-        _enter(sheet, entry, spec, chosen)
-    sheet.modes = np.broadcast_to(_modes(sheet, spec, page), sheet.shape).copy()
-    for entry in page.operation:
-        _enter(sheet, entry, spec, chosen)
+        _enter(sheet, line, spec, page, chosen)
+        if line.symbol == page.decides:
+            sheet.modes = np.broadcast_to(_modes(sheet, page, variant), sheet.shape).copy()
     return Design(spec, page, sheet, inputs, loads)
 
 
-def _modes(sheet: Sheet, spec: Spec, page: Page) -> NDArray[np.str_]:
-    """Return the mode of every corner from what the sizing lines gave."""
+def _modes(sheet: Sheet, page: Page, variant: Variant) -> NDArray[np.str_]:
+    """Return the mode of every corner, as far as what is known by now tells it."""
     if page.naming is not None:
         return page.naming.derived(sheet)
     below = sheet["I_o"].values < sheet["I_B"].values
-    reversible = spec.switching.rectifier == "synchronous" or page.reversible
-    return np.where(below, REVERSED if reversible else DISCONTINUOUS, CONTINUOUS)
+    return np.where(below, REVERSED if variant.synchronous or page.reversible else DISCONTINUOUS, CONTINUOUS)
 
 
-def _enter(sheet: Sheet, entry: Entry, spec: Spec, chosen: dict[str, float]) -> None:
-    if isinstance(entry, Cases):
-        for line in entry.lines[entry.of(spec, sheet)]:
-            _enter(sheet, line, spec, chosen)
+def _enter(sheet: Sheet, line: Line, spec: Spec, page: Page, chosen: dict[str, float]) -> None:
+    value = sheet.derive(line)
+    if not line.component:
         return
-    if isinstance(entry, ByTarget):
-        target = spec.switching.mode
-        ripple = spec.switching.current_ripple
-        if target == "continuous" and spec.switching.rectifier == "synchronous" and ripple is not None:
-            target = "either"
-        entry = entry.lines[target]
-    value = sheet.derive(entry)
-    if not entry.component:
-        return
-    if entry.symbol in chosen:
-        named = spec.data(entry.symbol).get("part") if entry.symbol not in spec.chosen else None
-        sheet.choose(entry.symbol, chosen[entry.symbol], str(named or "chosen"))
+    if line.symbol in chosen:
+        named = spec.data(line.symbol).get("part") if line.symbol not in spec.chosen else None
+        sheet.choose(line.symbol, chosen[line.symbol], str(named or "chosen"))
     elif not (np.isfinite(value.worst) and value.worst > 0.0):
         reason = (
-            beyond_peak(sheet)
+            beyond_bounds(sheet, page)
+            or beyond_peak(sheet)
             or out_of_range(sheet, spec)
             or beyond_control(sheet, spec)
             or too_much_esr(sheet)
-            or f"{entry.symbol}: no value fulfils what is asked ({written_out(sheet, entry)})"
+            or f"{line.symbol}: no value fulfils what is asked ({written_out(sheet, line)})"
         )
         raise InputError(reason)
