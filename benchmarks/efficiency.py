@@ -13,10 +13,10 @@ import time
 import tomllib
 from collections.abc import Callable
 
+from jump_lane.design.derive import derive
 from jump_lane.spec import parse_spec
 from jump_lane.study import efficiency, pick
 from jump_lane.study.template import example
-from jump_lane.design.derive import derive
 
 POINTS = 25
 COMBINATIONS = 2000

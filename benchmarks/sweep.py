@@ -9,11 +9,11 @@ import statistics
 import time
 import tomllib
 
+from jump_lane.design.derive import derive
 from jump_lane.spec import parse_spec
 from jump_lane.study.axes import read_axis
 from jump_lane.study.sweep import Sweep, columns, run
 from jump_lane.study.template import example
-from jump_lane.design.derive import derive
 
 ROUNDS = 3
 

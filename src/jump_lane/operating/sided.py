@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.errors import ConvergenceError, UnreachableError
 from jump_lane.quantities import show, show_percent
+from jump_lane.switching.balance import balance, open_balances
 from jump_lane.switching.record import record
 from jump_lane.switching.regulation import Regulation
 from jump_lane.switching.steady import SteadyState, steady_state
@@ -20,7 +22,10 @@ STRIDE = 0.96
 
 @dataclass(frozen=True)
 class Step:
-    """A steady state on the way down: what is held there, and whether it is still on the side that is meant."""
+    """A steady state on the way down: what is held there, and whether it is still on the side that is meant.
+
+    ``reached`` is infinite where the output rises on and on, as at a load of constant current that is less than what comes.
+    """
 
     state: SteadyState
     reached: float
@@ -92,7 +97,8 @@ def _down(
         state = steady_state(replace(circuit, control=control), None, guess)
         seen = record(state)
         shown = seen.measures(f"{regulation.branch}.{'v' if regulation.voltage else 'i'}")
-        yield Step(state, shown.average, side.reserve(seen, point) > 0.0)
+        reached = math.inf if any(open_balances(seen, balance(seen))) else shown.average
+        yield Step(state, reached, side.reserve(seen, point) > 0.0)
         if control <= regulation.lowest:
             return
         guess, control = state.states, max(control * STRIDE, regulation.lowest)
@@ -100,8 +106,9 @@ def _down(
 
 def _above(step: Step, regulation: Regulation, side: Side) -> str:
     unit = regulation.unit
+    reached = show(step.reached, unit) if math.isfinite(step.reached) else "rising on and on"
     return (
-        f"still {show(step.reached, unit)} at {show(step.state.control, 'Hz')}, the highest frequency allowed, where "
+        f"still {reached} at {show(step.state.control, 'Hz')}, the highest frequency allowed, where "
         f"{show(regulation.target, unit)} are asked: {side.over}"
     )
 

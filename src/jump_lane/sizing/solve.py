@@ -155,6 +155,7 @@ def size(spec: Spec, tolerances: bool = False, told: Callable[[str], None] = lam
     if turns and "n" in state.values:
         whole = turns / math.ceil(turns / state.values.pop("n") - 1e-6)
         state.fixed = {**state.fixed, "n": whole}
+        state.deaf.clear()
         readings = _settle(state, every, pool)
         state.values["n"] = state.fixed.pop("n")
     return _result(state, textbook, readings, tolerances)

@@ -19,9 +19,9 @@ from jump_lane.switching.propagators import light
 from jump_lane.switching.solving import FREE, IMPOSSIBLE
 from jump_lane.switching.tables import find
 
-OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY, PAUSED, DIVERGED = 0, 1, 2, 3, 4, 5, 6, 7
+OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY, PAUSED, DIVERGED, LOST = 0, 1, 2, 3, 4, 5, 6, 7, 8
 """How a run ends: well; an unknown combination; no consistent combination; contradictory sources; record
-full; too many events in a period; where it was asked to pause; with a state beyond all bounds."""
+full; too many events in a period; where it was asked to pause; with a state beyond all bounds; where rounding hides events."""
 
 FITS = -1
 CONTRADICTORY = -2
@@ -45,7 +45,10 @@ EDGE = 1e-6
 
 
 class Sizes(NamedTuple):
-    """Numbers of states n, entries of z, gated and natural valves, tangent columns, trips, meters, states of the law."""
+    """Numbers of states n, entries of z, gated and natural valves, tangent columns, trips, meters, states of the law.
+
+    `energy` is what a state at rest is compared with [J].
+    """
 
     n: int
     nz: int
@@ -55,6 +58,7 @@ class Sizes(NamedTuple):
     trips: int
     meters: int
     laws: int
+    energy: float
 
 
 @light
@@ -68,9 +72,9 @@ def apply(maps, c, z, out):
 
 
 @light
-def size_of(z, n):
-    """Return the norm of [states; 1]."""
-    s = 1.0
+def size_of(z, n, energy):
+    """Return the norm of the states, that of a circuit at rest included."""
+    s = energy
     for i in range(n):
         s += z[i] * z[i]
     return np.sqrt(s)
@@ -100,11 +104,11 @@ def magnitude(watch, c, z, nz, row):
 
 
 @light
-def _broken(watch, c, count, n, z, doubt, valves=-1):
+def _broken(watch, c, sizes, z, doubt, valves=-1):
     """Return the guard that is most below zero by more than `doubt` times rounding, of some valves (bits), or FITS."""
     which, low = FITS, 0.0
-    floor = doubt * NOISE * size_of(z, n)
-    for k in range(count):
+    floor = NOISE * size_of(z, sizes.n, sizes.energy)
+    for k in range(sizes.natural):
         if not (valves >> k) & 1:
             continue
         s, size = 0.0, 0.0
@@ -112,20 +116,20 @@ def _broken(watch, c, count, n, z, doubt, valves=-1):
             term = watch[c, j, k] * z[j]
             s += term
             size += abs(term)
-        if s < low and -s > doubt * CONSISTENT * size + floor:
+        if s < low and -s > doubt * (CONSISTENT * size + floor):
             which, low = k, s
     return which
 
 
 @light
-def _jumps(tables, c, z, entered, n, tick, work):
+def _jumps(tables, c, z, entered, sizes, tick, work):
     """Tell whether entering configuration c moves the state by more than a tick's worth."""
     apply(tables.rate, c, z, work)
     moved, speed = 0.0, 0.0
-    for i in range(n):
+    for i in range(sizes.n):
         moved += (entered[i] - z[i]) ** 2
         speed += work[i] ** 2
-    return np.sqrt(moved) > JUMP * size_of(z, n) + 8.0 * tick * np.sqrt(speed)
+    return np.sqrt(moved) > JUMP * size_of(z, sizes.n, sizes.energy) + 8.0 * tick * np.sqrt(speed)
 
 
 @light
@@ -134,20 +138,20 @@ def _misfit(tables, c, z, entered, sizes, tick, work, doubt):
 
     Returns the natural valve to flip, FITS or CONTRADICTORY, and whether a jump has to be carried out.
     """
-    n, d, kind = sizes.n, sizes.natural, tables.info[c, 2]
+    d, kind = sizes.natural, tables.info[c, 2]
     for i in range(sizes.nz):
         entered[i] = z[i]
     jumped = False
     if kind != FREE:
         apply(tables.projection, c, z, entered)
-        if kind == IMPOSSIBLE or _jumps(tables, c, z, entered, n, tick, work):
+        if kind == IMPOSSIBLE or _jumps(tables, c, z, entered, sizes, tick, work):
             low, which, large = _lowest(tables.watch, c, 3 * (d + sizes.trips), d, sizes.nz, z)
             if which >= 0 and -low > 1e-6 * large:
                 return which, False
             if kind == IMPOSSIBLE:
                 return CONTRADICTORY, False
             jumped = True
-    return _broken(tables.watch, c, d, n, entered, doubt), jumped
+    return _broken(tables.watch, c, sizes, entered, doubt), jumped
 
 
 @light
@@ -180,7 +184,7 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
         turned = FITS
         if jumped and patience > 0:
             closed = combo >> sizes.gated
-            turned = _broken(tables.watch, c, sizes.natural, sizes.n, entered, 1.0, closed)
+            turned = _broken(tables.watch, c, sizes, entered, 1.0, closed)
         if turned != FITS:
             which, patience = turned, patience - 1
         elif tables.info[c, 2] != FREE and (jumped or which == FITS):

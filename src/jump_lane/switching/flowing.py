@@ -21,6 +21,10 @@ ROUNDING = 1e-15
 FAST = 1e6
 """A guard that falls by so many times its slack within a tick has not been at rest."""
 
+MOST_STEPS, UNRESOLVED = 100_000, -2
+"""Steps of one stretch beyond which rounding hides what its guards do, as in states far from what the circuit makes; what
+is said then."""
+
 TRIES = 4
 """Ticks beside the root of a series that are looked at: rounding may hide the crossing by one."""
 
@@ -116,21 +120,29 @@ def _cubic_minimum(a, b, s, t):
 
 @light
 def _allow(watch, c, z, sizes, resting, armed, watched):
-    """Set how far below zero each guard may go in a stretch that starts at z; one well above zero is not at rest there.
+    """Set how far below zero each guard may go in a stretch that starts at z, and how far where none is at rest there.
 
-    Of the trips only the one that is armed (or −1) has to stay above zero.
+    One well above zero is not at rest.  Of the trips only the one that is armed (or −1) has to stay above zero.
     """
-    size, d = size_of(z, sizes.n), sizes.natural
+    noise, d = NOISE * size_of(z, sizes.n, sizes.energy), sizes.natural
     for k in range(d, d + sizes.trips):
         watched[2, k] = -ROUNDING * magnitude(watch, c, z, sizes.nz, k) if k == d + armed else -np.inf
     if resting:
         _observe(watch, c, z, sizes.nz, d, watched, 0)
     for k in range(d):
         terms = magnitude(watch, c, z, sizes.nz, k)
-        watched[2, k] = -GUARD_ROUNDING * terms - 0.2 * NOISE * size
-        at_rest = ACCEPTED * terms + 2.0 * NOISE * size
+        watched[2, k] = watched[3, k] = -GUARD_ROUNDING * terms - 0.2 * noise
+        at_rest = ACCEPTED * terms + 2.0 * noise
         if resting and watched[0, k] <= at_rest:
             watched[2, k] = -at_rest
+
+
+@inlined
+def _roused(watched, side, d):
+    """Hold guards that were at rest as closely as others once they have risen from there."""
+    for k in range(d):
+        if watched[side, k] > -watched[2, k]:
+            watched[2, k] = watched[3, k]
 
 
 @inlined
@@ -226,10 +238,10 @@ def _hunt(phi, rate, watch, c, first, z, fresh, watched, sizes, level, tick, ter
 def flow(phi, rate, watch, c, first, z, fresh, watched, sizes, span, resting, armed, tick, terms, stats):
     """Propagate through at most `span` ticks of configuration c, up to the first guard that fails.
 
-    z is advanced in place; returns the ticks gone, the natural valve whose guard failed (or, behind these, the trip; or −1),
-    and the part of the last tick that lies behind that instant.  Steps start as short as the fastest change wants (level
-    `first`) and grow while no guard can be missed; what is left, shorter than the first step, is one step by its series; one
-    that ends beyond an event is searched for it.  This is the innermost loop: arrays are handed over once.
+    z is advanced in place; returns the ticks gone, the natural valve whose guard failed (or, behind these, the trip; or −1,
+    or that it cannot be told), and the part of the last tick that lies behind that instant.  Steps start as short as the
+    fastest change wants (level `first`) and grow while no guard can be missed; what is left, shorter than the first step, is
+    one step by its series; one that ends beyond an event is searched for it.  Arrays are handed over once.
     """
     nz, d = sizes.nz, sizes.natural + sizes.trips
     _allow(watch, c, z, sizes, resting, armed, watched)
@@ -265,6 +277,9 @@ def flow(phi, rate, watch, c, first, z, fresh, watched, sizes, span, resting, ar
                     break
             which, rest = -1, 0.0
             _observe(watch, c, z, nz, 3 * d, watched, here)
+        elif products > MOST_STEPS:
+            which = UNRESOLVED
+            break
         elif verdict == 0 and level > 0:
             level -= 1
         elif which >= 0:
@@ -280,6 +295,8 @@ def flow(phi, rate, watch, c, first, z, fresh, watched, sizes, span, resting, ar
             for i in range(nz):
                 z[i] = fresh[i]
             here = 1 - here
+            if resting:
+                _roused(watched, here, sizes.natural)
             left -= step
             level = min(level + max(verdict, 1) - 1, LEVELS - 1)
     stats[0] += products

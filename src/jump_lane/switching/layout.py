@@ -107,7 +107,8 @@ class Layout:
         gated = self.network.gated
         natural = len(self.network.valves) - gated
         counted = self.first - self.n - 1
-        return Sizes(self.n, self.nz, gated, natural, columns, len(self.trips), counted, self.laws)
+        trips, energy = len(self.trips), self.network.energy
+        return Sizes(self.n, self.nz, gated, natural, columns, trips, counted, self.laws, energy)
 
     def signal(self, name: str) -> tuple[int, int]:
         """Return number and kind of a signal of the circuit.

@@ -62,6 +62,8 @@ class Network:
         Physical state x = to_si·y, and back, (n, n).
     branches
         Names of all branches, those of the valves last.
+    energy
+        What the sources would bring into capacitors and inductors [J] (twice that): beside it, rounding is none.
     """
 
     nodes: tuple[str, ...]
@@ -72,6 +74,7 @@ class Network:
     to_energy: Array
     states: tuple[str, ...]
     branches: tuple[str, ...]
+    energy: float
 
     @property
     def size(self) -> int:
@@ -206,6 +209,14 @@ class _Assembly:
                 "factors below 1 (perfect coupling is an ideal transformer with a magnetising inductance)"
             ) from None
         return factor, np.asarray(np.linalg.inv(factor))
+
+    def energy(self) -> float:
+        """Return twice the energy of all capacitors at the largest source voltage and all inductors at the largest current."""
+        voltage = max((abs(e.voltage) for e in self.of(VoltageSource)), default=0.0)
+        current = max((abs(e.current) for e in self.of(CurrentSource)), default=0.0)
+        charged = sum(c.capacitance for c in self.capacitors) * voltage**2
+        flowing = sum(e.inductance for e in self.of(Inductor)) * current**2
+        return charged + flowing or 1.0
 
     def stamp_resistors(self) -> None:
         """Conductances between nodes."""
@@ -388,6 +399,7 @@ def assemble(circuit: Circuit) -> Network:
         to_energy=a.to_energy,
         states=tuple(a.states),
         branches=branches,
+        energy=a.energy(),
     )
 
 

@@ -92,6 +92,10 @@ def failure(status: int, combo: int, network: Network) -> NoResultError:
     names = ", ".join(v.name for v, c in zip(network.valves, closed, strict=True) if c) or "nothing"
     if status == commutation.DIVERGED:
         return ConvergenceError("the state has grown beyond all bounds")
+    if status == commutation.LOST:
+        return ConvergenceError(
+            "rounding hides what the valves do: the state is far from what the circuit makes"
+        )
     if status == commutation.UNSOLVABLE:
         return UnsolvableError(
             f"sources contradict each other while {names} conducts: a forced current has no path, "

@@ -218,7 +218,9 @@ def _descended(model, kit, edges, start, combo, last, residual):
     Close to the end the tangents hardly change any more: periods are run without them, and the last ones serve.
     """
     near, mine = CHORD, kit.sizes
-    sizes = Sizes(mine.n, mine.nz, mine.gated, mine.natural, 0, mine.trips, mine.meters, mine.laws)
+    sizes = Sizes(
+        mine.n, mine.nz, mine.gated, mine.natural, 0, mine.trips, mine.meters, mine.laws, mine.energy
+    )
     plain = Kit(kit.tables, sizes, kit.tick, kit.record, kit.stats, kit.mark, kit.room)
     for _ in range(MOST):
         if last[0] != OK or not last[6] or last[5] < residual:

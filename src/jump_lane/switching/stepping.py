@@ -18,8 +18,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import PERIOD
-from jump_lane.switching.commutation import FULL, OK, PAUSED, TOO_MANY, Sizes, apply, commutate
-from jump_lane.switching.flowing import finish_tick, flow
+from jump_lane.switching.commutation import FULL, LOST, OK, PAUSED, TOO_MANY, Sizes, apply, commutate
+from jump_lane.switching.flowing import UNRESOLVED, finish_tick, flow
 from jump_lane.switching.propagators import advance, light
 from jump_lane.switching.series import ROOM
 from jump_lane.switching.tables import find
@@ -97,7 +97,7 @@ def room(sizes: Sizes, shown: int) -> Room:
     """Return work space for a circuit of these sizes with so many watched rows."""
     nz, columns = sizes.nz, sizes.columns
     return Room(
-        np.zeros((4, nz + columns)), np.zeros(nz), np.zeros((3, 3 * (sizes.natural + sizes.trips))),
+        np.zeros((4, nz + columns)), np.zeros(nz), np.zeros((4, 3 * (sizes.natural + sizes.trips))),
         np.zeros((ROOM, max(nz, ROOM))), np.zeros(nz), np.zeros((columns + 1, nz)), np.zeros(nz), np.zeros(nz),
         np.zeros((2, 2 * shown)),
     )  # fmt: skip
@@ -300,6 +300,8 @@ def run_period(tables, edges, sizes, tick, record, stats, mark, room):
             for m in range(sizes.columns):
                 advance(tables.phi, c, gone, p[m], fresh)
             now += gone
+            if which == UNRESOLVED:
+                return LOST, combo
         left, gone_by, cause = c, now - rest, NO_CAUSE
         if follow:
             for i in range(sizes.nz):

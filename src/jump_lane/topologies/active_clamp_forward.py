@@ -18,7 +18,7 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Capacitor, Element
 from jump_lane.circuit.gates import Gates, Instant, complement, on
 from jump_lane.equations.sheet import Line
-from jump_lane.topologies.blocks import capacitors, reset, transformers
+from jump_lane.topologies.blocks import capacitors, reset
 from jump_lane.topologies.blocks.sources import KIRCHHOFF, VOLT_SECONDS
 from jump_lane.topologies.blocks.stress import stress
 from jump_lane.topologies.page import Page
@@ -64,18 +64,10 @@ PAGE = Page(
     title="Forward converter with active clamp",
     good_for="isolated supplies with a wide input range: duty ratio beyond one half, core driven both ways",
     conversion="0 < V_o < V_in/n (twice behind a centre tap or a bridge)",
-    isolated=True,
-    roles=(*reset.ROLES, Role("S2", "switch")),
-    ripples=reset.RIPPLES,
     equations=equations,
     circuit=circuit,
     gates=gates,
     start={"C_cl": "V_cl"},
-    idle=("D1", "D2"),
-    duty_reserve=0.04,
-    turns=transformers.TURNS,
     duty_limit=0.6,
-    caveats=reset.CAVEATS,
-    secondaries=reset.SIDES,
-    figure=reset.PANELS,
+    **(reset.FAMILY | {"roles": (*reset.ROLES, Role("S2", "switch"))}),
 )

@@ -67,13 +67,11 @@ PAGE = Page(
     title="Buck (step-down) converter",
     good_for="point of load, battery to rail; continuous output current, chopped input current",
     conversion="0 < V_o < V_in",
-    isolated=False,
     roles=roles.SINGLE,
     ripples=(Ripple("L", "I_max"),),
     equations=equations,
     circuit=circuit,
     gates=roles.main_switch,
-    idle=("S1", "D1"),
     figure=roles.panels("sw", "L"),
     averaged=averaged.filtered("R_L + D*R_S1 + (1 - D)*R_D1"),
 )

@@ -71,7 +71,6 @@ PAGE = Page(
     circuit=circuit,
     gates=roles.main_switch,
     start={"C_cl": "V_cl"},
-    idle=("S1", "D1"),
     caveats=clamp.CAVEATS,
     duty_reserve=0.03,
     turns=transformers.TURNS,

@@ -16,7 +16,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Diode, Element, Winding
 from jump_lane.equations.sheet import Line
-from jump_lane.topologies.blocks import capacitors, reset, transformers
+from jump_lane.topologies.blocks import capacitors, reset
 from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF
 from jump_lane.topologies.blocks.stress import stress
 from jump_lane.topologies.page import Page
@@ -50,18 +50,10 @@ PAGE = Page(
     title="Forward converter with reset winding",
     good_for="isolated supplies of some hundred watts with one switch and a smooth output current",
     conversion="0 < V_o < V_in/n (twice behind a centre tap or a bridge)",
-    isolated=True,
-    roles=reset.ROLES,
-    ripples=reset.RIPPLES,
     equations=equations,
     circuit=circuit,
     gates=reset.gates,
-    idle=("D1", "D2"),
-    duty_reserve=0.04,
-    turns=transformers.TURNS,
     bounds=reset.BOUNDS,
-    caveats=reset.CAVEATS,
     duty_limits=reset.DUTY_LIMITS,
-    secondaries=reset.SIDES,
-    figure=reset.PANELS,
+    **reset.FAMILY,
 )

@@ -72,12 +72,10 @@ PAGE = Page(
     title="Four-switch buck-boost converter, gated together",
     good_for="battery across its output voltage with a single inductor; simple control, more ripple",
     conversion="V_o > 0, any magnitude",
-    isolated=False,
     roles=ROLES,
     ripples=(Ripple("L", "I_max*(V_in + V_o)/V_in"),),
     equations=equations,
     circuit=circuit,
     gates=roles.both_switches,
-    idle=("S1", "D1"),
     figure=roles.panels("a", "L"),
 )

@@ -87,7 +87,6 @@ PAGE = Page(
     title="Four-switch buck-boost converter, buck and boost regions",
     good_for="battery across its output voltage with a single inductor; less ripple than gated together",
     conversion="V_o > 0, any magnitude",
-    isolated=False,
     roles=ROLES,
     ripples=(Ripple("L", "I_max*max(V_o/V_in, 1)"),),
     equations=equations,

@@ -13,7 +13,6 @@ S2 on    the other half is put to the primary the other way round.
 
 from __future__ import annotations
 
-from jump_lane.circuit.control import HALF
 from jump_lane.circuit.elements import Capacitor, Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.equations.sheet import Line, Proof
@@ -81,21 +80,8 @@ PAGE = Page(
     title="Half-bridge converter",
     good_for="isolated supplies of some hundred watts from high input voltage: no switch sees more than V_in",
     conversion="0 < V_o < V_in/(2·n) (half with a current doubler, or half-wave)",
-    isolated=True,
-    roles=both_ways.ROLES,
-    ripples=both_ways.RIPPLES,
     equations=equations,
     circuit=circuit,
     gates=gates,
-    start={**both_ways.START, "C_d1": "V_half", "C_d2": "V_half"},
-    idle=("L1",),
-    quiet="L1",
-    control=HALF,
-    duty_limit=0.42,
-    duty_reserve=0.08,
-    turns=transformers.TURNS,
-    bounds=both_ways.BOUNDS,
-    caveats=both_ways.CAVEATS,
-    secondaries=both_ways.SIDES,
-    figure=both_ways.PANELS,
+    **(both_ways.FAMILY | {"start": {**both_ways.START, "C_d1": "V_half", "C_d2": "V_half"}, "duty_reserve": 0.08}),
 )

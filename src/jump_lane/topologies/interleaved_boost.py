@@ -77,12 +77,10 @@ PAGE = Page(
     title="Interleaved boost converter, 2 to 8 phases",
     good_for="higher power from a battery; small input ripple",
     conversion="V_o > V_in",
-    isolated=False,
     roles=roles.PHASES,
     ripples=(Ripple("L", "I_max*V_o/(N*V_in)"),),
     equations=equations,
     circuit=circuit,
     gates=roles.phase_switches,
-    idle=("S1", "D1"),
     figure=roles.PHASE_PANELS,
 )

@@ -70,12 +70,10 @@ PAGE = Page(
     title="Interleaved buck converter, 2 to 8 phases",
     good_for="high current at low voltage; small output ripple",
     conversion="0 < V_o < V_in",
-    isolated=False,
     roles=roles.PHASES,
     ripples=(Ripple("L", "I_max/N"),),
     equations=equations,
     circuit=circuit,
     gates=roles.phase_switches,
-    idle=("S1", "D1"),
     figure=roles.PHASE_PANELS,
 )

@@ -111,7 +111,6 @@ PAGE = Page(
     circuit=circuit,
     gates=roles.main_switch,
     start={"C_cl": "V_cl"},
-    idle=("S1", "D1"),
     caveats=clamp.CAVEATS,
     duty_reserve=0.04,
     turns=transformers.TURNS,

@@ -208,6 +208,8 @@ class Page:
         Its components.
     ripples
         The ripple currents that may be asked.
+    beside
+        Inductors of no such ripple whose currents stop with theirs.
     inverting
         Whether the output is negative; V_o is its magnitude then.
     equations
@@ -267,14 +269,15 @@ class Page:
     title: str
     good_for: str
     conversion: str
-    isolated: bool
     roles: tuple[Role, ...]
     equations: Callable[[Variant], tuple[Line, ...]]
     circuit: Callable[[Point], tuple[Element, ...]]
     gates: Callable[[Instant, Point], Gates]
     figure: tuple[tuple[str, tuple[str, ...]], ...]
-    idle: tuple[str, ...]
+    isolated: bool = False
+    idle: tuple[str, ...] = ("S1", "D1")
     ripples: tuple[Ripple, ...] = ()
+    beside: tuple[str, ...] = ()
     control: Control = DUTY
     inverting: bool = False
     start: Mapping[str, str] = field(default_factory=dict)
@@ -359,7 +362,7 @@ class Page:
     @property
     def sized_by_mode(self) -> tuple[str, ...]:
         """The inductances that the conduction mode asked for sizes."""
-        return tuple(dict.fromkeys(ripple.component for ripple in self.ripples))
+        return tuple(dict.fromkeys((*(ripple.component for ripple in self.ripples), *self.beside)))
 
     def at(self, point: Point) -> Circuit:
         """Return the circuit at an operating point, at its derived value of the control variable."""

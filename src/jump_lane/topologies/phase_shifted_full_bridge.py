@@ -18,7 +18,7 @@ from jump_lane.circuit.control import Control
 from jump_lane.circuit.elements import Capacitor, Element, Inductor
 from jump_lane.circuit.gates import Gates, Instant, on
 from jump_lane.equations.sheet import Line
-from jump_lane.topologies.blocks import both_ways, capacitors, secondary, transformers
+from jump_lane.topologies.blocks import both_ways, capacitors, secondary
 from jump_lane.topologies.blocks.both_ways import Drive
 from jump_lane.topologies.blocks.shape import Shape
 from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF, LEAKAGE_FORWARD, SOFT
@@ -99,28 +99,13 @@ def gates(shift: Instant, p: Point) -> Gates:
     return {**legs, **secondary.handing_over(p, shift)}
 
 
-PAGE = Page(
-    name="phase-shifted-full-bridge",
-    title="Phase-shifted full-bridge converter",
-    good_for="isolated supplies of kilowatts: switches turn on without voltage",
-    conversion="0 < V_o < V_in/n (half with a current doubler, or half-wave)",
-    isolated=True,
-    roles=both_ways.ROLES,
-    ripples=both_ways.RIPPLES,
-    equations=equations,
-    circuit=circuit,
-    gates=gates,
-    start={**both_ways.START, "L_r": "I_start"},
-    idle=("L1",),
-    quiet="L1",
-    control=Control("D", "shift of the legs, part of the period", highest=0.5),
-    duty_limit=0.4,
-    turns=transformers.TURNS,
-    duty_reserve=0.025,
-    bounds=both_ways.BOUNDS,
-    caveats={**both_ways.CAVEATS, "C_S1": HARD},
-    secondaries=both_ways.SIDES,
-    figure=(
+OWN = {
+    "start": {**both_ways.START, "L_r": "I_start"},
+    "control": Control("D", "shift of the legs, part of the period", highest=0.5),
+    "duty_limit": 0.4,
+    "duty_reserve": 0.025,
+    "caveats": {**both_ways.CAVEATS, "C_S1": HARD},
+    "figure": (
         ("gate", ("S1.gate", "S4.gate")),
         ("primary current", ("L_r.i",)),
         ("bridge voltage", ("@a", "@b")),
@@ -128,4 +113,16 @@ PAGE = Page(
         ("rectified voltage", ("@sw",)),
         ("output ripple", ("load.v~",)),
     ),
+}
+"""Where it differs from other circuits that drive a transformer both ways."""
+
+PAGE = Page(
+    name="phase-shifted-full-bridge",
+    title="Phase-shifted full-bridge converter",
+    good_for="isolated supplies of kilowatts: switches turn on without voltage",
+    conversion="0 < V_o < V_in/n (half with a current doubler, or half-wave)",
+    equations=equations,
+    circuit=circuit,
+    gates=gates,
+    **(both_ways.FAMILY | OWN),
 )

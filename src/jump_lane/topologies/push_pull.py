@@ -12,7 +12,6 @@ S2 on   the input drives the second half, the other way round.
 
 from __future__ import annotations
 
-from jump_lane.circuit.control import HALF
 from jump_lane.circuit.elements import Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.equations.sheet import Line
@@ -62,21 +61,8 @@ PAGE = Page(
     title="Push-pull converter",
     good_for="isolated supplies from a low input voltage: two switches at ground, one of them in the path",
     conversion="0 < V_o < V_in/n (half with a current doubler, or half-wave)",
-    isolated=True,
-    roles=both_ways.ROLES,
-    ripples=both_ways.RIPPLES,
     equations=equations,
     circuit=circuit,
     gates=gates,
-    start=both_ways.START,
-    idle=("L1",),
-    quiet="L1",
-    control=HALF,
-    duty_limit=0.42,
-    duty_reserve=0.03,
-    turns=transformers.TURNS,
-    bounds=both_ways.BOUNDS,
-    caveats=both_ways.CAVEATS,
-    secondaries=both_ways.SIDES,
-    figure=both_ways.PANELS,
+    **both_ways.FAMILY,
 )

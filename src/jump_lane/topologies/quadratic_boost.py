@@ -175,7 +175,6 @@ PAGE = Page(
     title="Quadratic boost converter, two capacitors",
     good_for="steep step-up with one switch: 24 V to some hundred volts at moderate duty ratio",
     conversion="V_o > V_in",
-    isolated=False,
     roles=(
         roles.S1,
         roles.D1,
@@ -191,7 +190,6 @@ PAGE = Page(
     equations=equations,
     circuit=circuit,
     gates=gates,
-    idle=("S1", "D1"),
     figure=(
         ("gate", ("S1.gate",)),
         ("inductor current", ("L1.i", "L2.i")),

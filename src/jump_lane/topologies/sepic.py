@@ -56,13 +56,11 @@ PAGE = Page(
     title="SEPIC (single-ended primary-inductor converter)",
     good_for="battery across its output voltage; continuous input current",
     conversion="V_o > 0, any magnitude",
-    isolated=False,
     roles=roles.PAIR,
     ripples=pair.RIPPLES,
     equations=equations,
     circuit=circuit,
     gates=roles.main_switch,
-    idle=("S1", "D1"),
     caveats=pair.ONE_CORE,
     figure=roles.panels("a", "L1", "L2"),
 )

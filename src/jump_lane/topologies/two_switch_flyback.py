@@ -80,7 +80,6 @@ PAGE = Page(
     equations=equations,
     circuit=circuit,
     gates=roles.both_switches,
-    idle=("S1", "D1"),
     caveats=clamp.CAVEATS,
     duty_reserve=0.03,
     turns=transformers.TURNS,

@@ -18,7 +18,7 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Diode, Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.equations.sheet import Line
-from jump_lane.topologies.blocks import capacitors, reset, transformers
+from jump_lane.topologies.blocks import capacitors, reset
 from jump_lane.topologies.blocks.sources import KIRCHHOFF
 from jump_lane.topologies.blocks.stress import ALL, CURRENTS, stress
 from jump_lane.topologies.page import Page
@@ -65,18 +65,10 @@ PAGE = Page(
     title="Two-switch forward converter",
     good_for="robust isolated supplies from high input voltage: no switch sees more than V_in",
     conversion="0 < V_o < V_in/(2·n) (twice behind a centre tap or a bridge)",
-    isolated=True,
-    roles=(*reset.ROLES, Role("S2", "switch")),
-    ripples=reset.RIPPLES,
     equations=equations,
     circuit=circuit,
     gates=gates,
-    idle=("D1", "D2"),
-    duty_reserve=0.04,
-    turns=transformers.TURNS,
     bounds=reset.BOUNDS,
-    caveats=reset.CAVEATS,
     duty_limits=reset.DUTY_LIMITS,
-    secondaries=reset.SIDES,
-    figure=reset.PANELS,
+    **(reset.FAMILY | {"roles": (*reset.ROLES, Role("S2", "switch"))}),
 )

@@ -54,13 +54,11 @@ PAGE = Page(
     title="Zeta converter",
     good_for="quiet output across the input range; input current chopped",
     conversion="V_o > 0, any magnitude",
-    isolated=False,
     roles=roles.PAIR,
     ripples=pair.RIPPLES,
     equations=equations,
     circuit=circuit,
     gates=roles.main_switch,
-    idle=("S1", "D1"),
     caveats=pair.ONE_CORE,
     figure=roles.panels("a", "L1", "L2"),
 )

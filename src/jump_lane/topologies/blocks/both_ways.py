@@ -13,7 +13,9 @@ on every resistance: both is left to the simulation.
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
+from jump_lane.circuit.control import HALF
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, WHOLE, Line, Proof
 from jump_lane.topologies.blocks import capacitors, coil, roles
 from jump_lane.topologies.blocks.shape import Shape, triangle
@@ -27,7 +29,7 @@ from jump_lane.topologies.blocks.sources import (
     VOLT_SECONDS,
 )
 from jump_lane.topologies.blocks.stress import stress, winding
-from jump_lane.topologies.blocks.transformers import turns_ratio
+from jump_lane.topologies.blocks.transformers import TURNS, turns_ratio
 from jump_lane.topologies.page import Bound, Ripple
 from jump_lane.topologies.role import Role
 from jump_lane.topologies.variant import Variant
@@ -276,11 +278,27 @@ def _half_wave(v: Variant, drive: Drive) -> tuple[Line, ...]:
 
 START = {"L_m": "I_M0", "L2": "I_L"}
 
-PANELS = (
-    ("gate", ("S1.gate", "S2.gate")),
-    ("inductor current", ("L1.i",)),
-    ("device currents", ("S1.i", "D1.i", "D2.i")),
-    ("magnetising current", ("L_m.i",)),
-    ("secondary voltage", ("Ns1.v",)),
-    ("output ripple", ("load.v~",)),
-)
+FAMILY: dict[str, Any] = {
+    "isolated": True,
+    "roles": ROLES,
+    "ripples": RIPPLES,
+    "start": START,
+    "idle": ("L1",),
+    "quiet": "L1",
+    "control": HALF,
+    "duty_limit": 0.42,
+    "duty_reserve": 0.03,
+    "turns": TURNS,
+    "bounds": BOUNDS,
+    "caveats": CAVEATS,
+    "secondaries": SIDES,
+    "figure": (
+        ("gate", ("S1.gate", "S2.gate")),
+        ("inductor current", ("L1.i",)),
+        ("device currents", ("S1.i", "D1.i", "D2.i")),
+        ("magnetising current", ("L_m.i",)),
+        ("secondary voltage", ("Ns1.v",)),
+        ("output ripple", ("load.v~",)),
+    ),
+}
+"""What the pages of such circuits have in common."""

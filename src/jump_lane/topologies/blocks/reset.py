@@ -13,6 +13,7 @@ leakage, dead time and light load make of it is left to the simulation.
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from jump_lane.circuit.elements import Element, Winding
 from jump_lane.circuit.gates import Gates, Instant, complement, on
@@ -30,7 +31,7 @@ from jump_lane.topologies.blocks.sources import (
     VOLT_SECONDS,
 )
 from jump_lane.topologies.blocks.stress import stress, winding
-from jump_lane.topologies.blocks.transformers import path, turns_ratio
+from jump_lane.topologies.blocks.transformers import TURNS, path, turns_ratio
 from jump_lane.topologies.page import Bound, Ripple
 from jump_lane.topologies.point import SHARING, Point
 from jump_lane.topologies.role import Role
@@ -374,11 +375,22 @@ def gates(duty: Instant, p: Point, *switches: str) -> Gates:
     return {**found, **secondary.alternately(p, on(-dead, duty), complement(main, dead))}
 
 
-PANELS = (
-    ("gate", ("S1.gate",)),
-    ("inductor current", ("L1.i", "L2.i")),
-    ("device currents", ("S1.i", "D1.i", "D2.i")),
-    ("magnetising current", ("L_m.i",)),
-    ("primary voltage", ("Np.v",)),
-    ("output ripple", ("load.v~",)),
-)
+FAMILY: dict[str, Any] = {
+    "isolated": True,
+    "roles": ROLES,
+    "ripples": RIPPLES,
+    "idle": ("D1", "D2"),
+    "duty_reserve": 0.04,
+    "turns": TURNS,
+    "caveats": CAVEATS,
+    "secondaries": SIDES,
+    "figure": (
+        ("gate", ("S1.gate",)),
+        ("inductor current", ("L1.i", "L2.i")),
+        ("device currents", ("S1.i", "D1.i", "D2.i")),
+        ("magnetising current", ("L_m.i",)),
+        ("primary voltage", ("Np.v",)),
+        ("output ripple", ("load.v~",)),
+    ),
+}
+"""What the pages of such circuits have in common."""
