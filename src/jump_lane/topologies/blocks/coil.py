@@ -55,7 +55,7 @@ def chosen(v: Variant, name: str = "L", ripple: str = "L_rip", critical: str = "
     }
     text, meaning = texts[v.target]
     worst = "min" if v.target == DISCONTINUOUS else "max"
-    return Line(name, text, "H", f"inductance {name}: {meaning}", MARGIN, worst, component=True)
+    return Line(name, text, "H", f"inductance: {meaning}", MARGIN, worst, component=True)
 
 
 def sized(
