@@ -49,21 +49,27 @@ WIDE = {"boost": 1.08, "interleaved-boost": 1.08, "quadratic-boost": 1.3}
 """Those that only step up: the least output over the largest input."""
 
 
-def wide(seed: int) -> dict[str, Any]:
+Ends = tuple[tuple[float, float], tuple[float, float], tuple[float, float]]
+
+ANYWHERE: Ends = (0.4, 2.9), (-1.0, 4.7), (4.3, 6.3)
+"""Decades of the largest voltage, of the power, of the frequency."""
+
+
+def wide(seed: int, ends: Ends = ANYWHERE) -> dict[str, Any]:
     """Return the tables of a specification."""
     rng = random.Random(seed)
     name = rng.choice(NAMES)
-    tables = _scaled(tomllib.loads(example(name)), rng)
+    tables = _scaled(tomllib.loads(example(name)), rng, ends)
     for change in (_input, _switching, _output, _secondary, _parts):
         change(tables, rng)
     return tables
 
 
-def _scaled(tables: dict[str, Any], rng: random.Random) -> dict[str, Any]:
+def _scaled(tables: dict[str, Any], rng: random.Random, ends: Ends) -> dict[str, Any]:
     """Return an example at another voltage, power and frequency, without its component values."""
     found = derive(parse_spec(tables, "example"))
     power = found.sheet["P_o"].worst
-    voltage, watts, rate = (10.0 ** rng.uniform(*ends) for ends in ((0.4, 2.9), (-1.0, 4.7), (4.3, 6.3)))
+    voltage, watts, rate = (10.0 ** rng.uniform(*decades) for decades in ends)
     most = max(found.inputs[0], *(abs(output.voltage or 0.0) for output in found.spec.output))
     factors = Factors(voltage / most, watts / abs(power), rate / found.spec.switching.frequency)
     out = scaled(tables, found, factors)

@@ -217,6 +217,9 @@ class Search:
     ) -> Iterator[Candidate]:
         """Yield the best designs of one core, turns and order."""
         parts = portions(order, turns)
+        if len(parts) < sum(k != NEXT for k, _ in order):
+            self.tally.fell("fewer turns than portions", len(materials))
+            return
         stub = replace(stub, order=parts)
         several = stub.chambers > 1
         room = stub.depth * self.asked.table.fill - stub.tape * (len(parts) - stub.chambers)
