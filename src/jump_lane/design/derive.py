@@ -65,6 +65,11 @@ NEAR_LIMIT, LEAST_STEP = 1e-3, 0.93
 
 SATURATING = "inductances are derived as at no current; the simulation follows their saturation curves"
 ONE_CORE = "the saturation curves of windings on one core are not simulated"
+IN_DEAD_TIME = (
+    "Where the current reverses, S1's side conducts in the dead time before S1 does: its duty ratio is t_d·f_s less there than "
+    "derived. The simulation tells it, and what it shows is judged."
+)
+
 BIPOLAR = "the on-state voltage of bipolar switches is simulated, not derived"
 
 COILS = ("inductor", "magnetising")
@@ -279,9 +284,17 @@ class Design:
             f"V_T{role.tag}" in self.sheet and self.sheet[f"V_T{role.tag}"].worst for role in self.page.roles
         ):
             known = (*known, BIPOLAR)
+        if self.synchronous and self.spec.switching.dead_time and self._reverses:
+            known = (*known, IN_DEAD_TIME)
         if self._one_core and any(p.saturation for p in self._inductors.values()):
             known = (*known, ONE_CORE)
         return (*known, SATURATING) if self.saturation else known
+
+    @property
+    def _reverses(self) -> bool:
+        """Whether an inductor that the mode sizes reverses its current at some corner."""
+        valleys = (f"I_{name.replace('_', '')}v" for name in self.page.sized_by_mode)
+        return any(self.sheet[symbol].worst < 0.0 for symbol in valleys if symbol in self.sheet)
 
     def corner_name(self, at: tuple[int, int]) -> str:
         """Return a corner as text."""
