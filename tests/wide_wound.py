@@ -30,21 +30,24 @@ def outcome(tables: dict[str, Any], rng: random.Random) -> tuple[str, str]:
         kinds = ("inductor", "transformer")
         component = rng.choice([role.name for role in page.roles if role.kind in kinds])
         given = tables | {"wound": {component: {}}}
-        before, found = jl.check(given).holds, jl.wind(given, component, count=1)
-        if not found.choice.designs:
-            return "none", component
-        wrong = unproven(given, component, found.design(1), before)
+        found = jl.wind(given, component, count=1)
+        wrong = unproven(given, component, found.design(1), found.judgements[0])
     except InputError as error:
         return "refused", str(error)
     except NoResultError as error:
         return "no result", str(error)
     except Exception:
         return "BROKEN", traceback.format_exc()
-    return ("WRONG", f"{component}: {wrong}") if wrong else ("wound", component)
+    word = (
+        "wound"
+        if found.judgements[0].startswith("MET")
+        else "wound, and told that the converter does not hold with it"
+    )
+    return ("WRONG", f"{component}: {wrong}") if wrong else (word, component)
 
 
-def unproven(given: dict[str, Any], component: str, design: Any, held: bool) -> str:
-    """Return what of a design does not hold once it is written and read again."""
+def unproven(given: dict[str, Any], component: str, design: Any, said: str) -> str:
+    """Return what of a design does not hold once it is written and read again, beyond what was said of the converter with it."""
     again = given | {"wound": tomllib.loads(with_design("", design.asked, design.found))["wound"]}
     other = jl.wound(again, component)
     broken = [v.what for v in judged(other.asked, other.found) if not (v.holds or v.warning)]
@@ -52,7 +55,11 @@ def unproven(given: dict[str, Any], component: str, design: Any, held: bool) -> 
         return f"{broken} by its own sheet"
     if abs(other.found.loss - design.found.loss) > 1e-3 * design.found.loss:
         return f"{other.found.loss} W by its own sheet, {design.found.loss} W as found"
-    return "" if jl.check(again).holds or not held else "the converter does not hold with it"
+    return (
+        ""
+        if jl.check(again).holds == said.startswith("MET")
+        else f"the converter with it is not as was said: {said}"
+    )
 
 
 def main(first: int, last: int) -> None:

@@ -118,6 +118,7 @@ def sizing(v: Variant, drive: Drive) -> tuple[Line, ...]:
         "half-wave": "R_D1*I_o/(2*(1 - D_i))",
     }[v.secondary]
     forth = f"({count or ('2*' if load != 'I_o' else '')}R_D1 + R_sT + R_L)*{load}"
+    drawn = f"{load}/2" if v.secondary == "half-wave" else load  # the bias of the core is the other half
     core = "magnetising inductance for its asked ripple, with margin"
     held = "magnetising current as a pulse ends, as the secondary sees it"
     return (
@@ -125,7 +126,7 @@ def sizing(v: Variant, drive: Drive) -> tuple[Line, ...]:
         Line("k_L", "1/2" if load != "I_o" else "1", "", "part of the load current in one inductor", DEFINITION),
         *turns_ratio(f"{pulses}D_lim*{drive.voltage}/(V_o + {head})"),
         coil.ideal(f"n*V_o/({pulses}{drive.voltage})"),
-        Line("V_s", f"{drive.voltage}/n - {drive.resistance}*{load}/n**2", "V", "secondary voltage during a pulse", VOLT_SECONDS),
+        Line("V_s", f"{drive.voltage}/n - {drive.resistance}*{drawn}/n**2", "V", "secondary voltage during a pulse", VOLT_SECONDS),
         *coil.volts(f"V_s - {head} - {forth} - V_o", f"V_o + {head} + {back} + R_L*{load}"),
         coil.balance(),
         Line("L_m", f"(1 + m_L)*n*{drive.voltage}*D_c{share}/(f_s*r_m*I_max)", "H", core, VOLT_SECONDS, component=True),

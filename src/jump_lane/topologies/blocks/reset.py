@@ -85,9 +85,9 @@ def sizing(v: Variant, primary: str) -> tuple[Line, ...]:
     two, doubler = v.secondary in TWO_PATHS, v.secondary == "current-doubler"
     count, pulses, share = ("2*" if v.secondary == "bridge" else ""), ("2*" if two else ""), ("1/2" if doubler else "1")
     drops = f"{count}(V_FD2 + D_lim*(V_FD1 - V_FD2))"
-    load = "(I_o/2)" if doubler else "I_o"
-    on = f"V_s - {count}V_FD1 - ({count}R_D1 + R_sT + R_L)*{load} - V_o"
-    off = f"V_o + {count}V_FD2 + ({count}R_D2 + {'R_sT + ' if two else ''}R_L)*{load}"
+    load, each = ("(I_o/2)", "2*") if doubler else ("I_o", count)  # one rectifier carries what both inductors do
+    on = f"V_s - {count}V_FD1 - ({each}R_D1 + R_sT + R_L)*{load} - V_o"
+    off = f"V_o + {count}V_FD2 + ({each}R_D2 + {'R_sT + ' if two else ''}R_L)*{load}"
     core = "magnetising inductance for its asked ripple, with margin"
     return (
         coil.ratio("min"),

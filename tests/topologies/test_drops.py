@@ -1,0 +1,70 @@
+"""Every resistance and every forward voltage moves the duty ratio by what the simulation moves it by."""
+
+import unittest
+from collections.abc import Iterator
+
+from jump_lane.design.derive import Design
+from jump_lane.operating.point import solve
+from jump_lane.topologies import page
+from tests import test_topologies
+from tests.common import PULSED, design
+
+LEFT_OUT = {"capacitor": ("resistance",), "transformer": ("leakage",)}
+"""What moves the duty ratio by the ripple alone, or by what a page takes from a clamp."""
+
+WITHIN = 0.12
+"""How much of a shift of the duty ratio may be missed: the products of two drops."""
+
+HOLDING = 0.35
+"""The same where the primary carries the current on between the pulses, which moves what turning it round takes."""
+
+SWINGING = (
+    "active-clamp-flyback",
+    *(("phase-shifted-full-bridge", kind) for kind in ("current-doubler", "half-wave")),
+)
+"""Circuits of which the simulation alone tells how the currents share the interval that they swing in."""
+
+SMALL = 1.5e-4
+"""A shift that is none."""
+
+
+def duties(found: Design) -> tuple[float, float]:
+    """Return the duty ratio that is derived, and the one that is simulated."""
+    return found.sheet["D"].corner(0, 0), solve(found, 0, 0)[0].control
+
+
+def parts(found: Design) -> Iterator[tuple[str, str, float]]:
+    """Yield the figures of parts that take voltage: part, key and a value that costs a percent or so."""
+    ohms = 24.0 / 4.0
+    for role in found.page.roles:
+        known = {data.key for data in role.data}
+        for key, value in test_topologies.LOSSES.get(role.kind, {}).items():
+            if key in known and key not in LEFT_OUT.get(role.kind, ()):
+                yield role.name, key, 2.0 * value * (24.0 if key == "forward_voltage" else ohms)
+
+
+class Drops(unittest.TestCase):
+    def test_each_by_itself(self) -> None:
+        """Continuous conduction at one point, ideal but for one figure."""
+        tested = 0
+        for topology in PULSED:
+            for secondary in page(topology).secondaries or ("",):
+                if topology in SWINGING or (topology, secondary) in SWINGING:
+                    continue
+                tables = test_topologies.EveryModeEveryLoss().tables(
+                    topology, "continuous", "diode", False, secondary
+                )
+                tables["output"][0]["current"] = {"min": 2, "max": 4}
+                ideal = design(tables).at()
+                derived, simulated = duties(ideal)
+                for part, key, value in parts(ideal):
+                    with self.subTest(topology, secondary=secondary, part=part, key=key):
+                        chosen = dict(ideal.components())
+                        other = design(tables | {"parts": {part: {key: value}}, "chosen": chosen}).at()
+                        by_formula, by_circuit = duties(other)
+                        shift = by_circuit - simulated
+                        missed = abs(by_formula - derived - shift)
+                        within = HOLDING if topology.startswith("phase") else WITHIN
+                        self.assertLess(missed, within * abs(shift) + SMALL, (by_formula - derived, shift))
+                        tested += 1
+        self.assertGreater(tested, 150)
