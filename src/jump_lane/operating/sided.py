@@ -24,7 +24,7 @@ STRIDE = 0.96
 class Step:
     """A steady state on the way down: what is held there, and whether it is still on the side that is meant.
 
-    ``reached`` is infinite where the output rises on and on, as at a load of constant current that is less than what comes.
+    ``reached`` is infinite where what was found does not balance: an output so high that one period hardly changes it.
     """
 
     state: SteadyState
@@ -106,9 +106,13 @@ def _down(
 
 def _above(step: Step, regulation: Regulation, side: Side) -> str:
     unit = regulation.unit
-    reached = show(step.reached, unit) if math.isfinite(step.reached) else "rising on and on"
+    reached = (
+        f"still {show(step.reached, unit)}"
+        if math.isfinite(step.reached)
+        else "nothing found that the output settles at"
+    )
     return (
-        f"still {reached} at {show(step.state.control, 'Hz')}, the highest frequency allowed, where "
+        f"{reached} at {show(step.state.control, 'Hz')}, the highest frequency allowed, where "
         f"{show(regulation.target, unit)} are asked: {side.over}"
     )
 

@@ -1,0 +1,113 @@
+"""Converters of milliwatts and of kilowatts are simulated alike, and what has no end is said to have none."""
+
+import re
+import tomllib
+import unittest
+
+from jump_lane.circuit.circuit import Circuit
+from jump_lane.circuit.elements import (
+    Capacitor,
+    CurrentSource,
+    Diode,
+    Inductor,
+    Resistor,
+    Switch,
+    VoltageSource,
+)
+from jump_lane.circuit.gates import on
+from jump_lane.design.derive import Design, derive
+from jump_lane.sizing.solve import size
+from jump_lane.spec import parse_spec
+from jump_lane.study.check import check
+from jump_lane.study.scale import Factors, proven, scaled
+from jump_lane.study.template import example
+from jump_lane.switching.network import assemble
+
+FACTORS = (Factors(0.04, 1e-4, 10.0), Factors(0.05, 1e-6, 20.0), Factors(20.0, 30.0, 0.2))
+"""Of voltage, power and frequency."""
+
+
+def changed(name: str, **changes: dict) -> Design:
+    """Return the design of an example with some of its tables changed; the output is one of them."""
+    tables = tomllib.loads(example(name))
+    output = changes.pop("output", {})
+    for key, values in changes.items():
+        tables[key] = tables.get(key, {}) | values
+    tables["output"][0] |= output
+    return derive(parse_spec(tables, "test"))
+
+
+class Scaled(unittest.TestCase):
+    def test_waveforms_do_not_depend_on_the_size(self) -> None:
+        """Rounding is compared with what the sources would charge: not with a joule, which is nothing here and all there."""
+        for name in ("dual-active-bridge", "flyback", "two-switch-forward", "sepic"):
+            tables = tomllib.loads(example(name))
+            own = derive(parse_spec(tables, "test"))
+            for factors in FACTORS:
+                with self.subTest(name, factors=factors):
+                    other = derive(parse_spec(scaled(tables, own, factors), "test"))
+                    self.assertLess(max(p.apart for p in proven(own, other)), 1e-5)
+
+    def test_a_bridge_of_a_fifth_of_a_watt_misses_no_commutation(self) -> None:
+        """At 950 kHz, its output capacitances store a millionth of a millionth of a joule."""
+        tables = tomllib.loads(example("dual-active-bridge"))
+        own = derive(parse_spec(tables, "test"))
+        small = scaled(tables, own, Factors(0.0428, 1.2e-4, 9.48))
+        found = derive(parse_spec({key: v for key, v in small.items() if key != "chosen"}, "test"))
+        self.assertEqual([c.failure for c in check(found).corners if c.failure], [])
+
+    def test_what_sources_bring(self) -> None:
+        elements = (
+            VoltageSource("source", "in", "gnd", 12.0),
+            Switch("S1", "in", "sw"),
+            Diode("D1", "gnd", "sw"),
+            Inductor("L", "sw", "out", 1e-5),
+            Capacitor("C", "out", "gnd", 1e-4),
+            CurrentSource("load", "out", "gnd", 3.0),
+        )
+        network = assemble(Circuit(elements, 1e-5, lambda d: {"S1": on(0.0, d)}, 0.5))
+        self.assertAlmostEqual(network.energy, 1e-4 * 144.0 + 1e-5 * 9.0)
+        still = (Resistor("R", "a", "gnd", 1.0), Inductor("L", "a", "gnd", 1e-6))
+        self.assertEqual(assemble(Circuit(still, 1e-5, lambda _: {}, 0.5)).energy, 1.0)
+
+
+class Endless(unittest.TestCase):
+    def test_an_output_that_is_not_found_to_settle(self) -> None:
+        """A load of constant current, ideal parts: no voltage of millions of volts is told, whatever a search comes upon."""
+        tables = tomllib.loads(example("full-bridge-llc")) | {"parts": {}, "tank": {"inductance_ratio": 8}}
+        tables["input"]["voltage"] = {"min": 73.163, "nominal": 79.434, "max": 83.614}
+        tables["output"][0] |= {"voltage": 57.631, "voltage_ripple": "0.4 %", "load": "current"}
+        tables["output"][0]["current"] = {"min": 20.598e-6, "max": 2.04674e-3}
+        limits = {"min": "922.07 kHz", "max": "3.45777 MHz"}
+        tables["switching"] |= {
+            "frequency": "1.61363 MHz",
+            "frequency_limits": limits,
+            "dead_time": "17.352 ns",
+        }
+        tables["transformer"] = {"secondary": "centre-tap"}
+        said = [c.failure for c in check(derive(parse_spec(tables, "test"))).corners if c.failure]
+        self.assertTrue(said)
+        self.assertTrue(all("highest frequency allowed" in text for text in said), said)
+        self.assertFalse([text for text in said if re.search(r"\d (k|M|G|T)V", text)])
+
+    def test_no_load_of_a_tank_needs_no_ripple_current(self) -> None:
+        found = changed(
+            "half-bridge-series-resonant",
+            output={"current": {"min": 0, "max": "6 A"}},
+            switching={"rectifier": "synchronous"},
+        )
+        self.assertEqual(found.loads[0], 0.0)
+
+
+class SizedTogether(unittest.TestCase):
+    def test_a_magnetising_inductance_whose_current_stops_with_the_others(self) -> None:
+        """Continuous conduction at a fortieth of the load asks it of all three inductances, not of two without end."""
+        found = changed(
+            "isolated-cuk",
+            output={"current": {"min": "0.05 A", "max": "2 A"}},
+            switching={"mode": "continuous"},
+        )
+        sizing = size(found.spec.model_copy(update={"chosen": {}}))
+        for symbol in ("L1", "L2", "L_m"):
+            self.assertEqual(sizing.deciding[symbol].limit.symbol, "mode", symbol)
+        self.assertEqual(sizing.unkept, [])
