@@ -282,6 +282,10 @@ class OverTime(unittest.TestCase):
         self.assertLess(passage.strip.extremes("out", 0.0, 4e-3)[2], 1.02 * target)
 
 
+AVERAGED = ("buck", "boost", "buck-boost", "flyback")
+"""Pages with an averaged model."""
+
+
 class ByTangents(unittest.TestCase):
     """The sampled response is that of the circuit to a small change of its control, period after period."""
 
@@ -322,13 +326,39 @@ class ByTangents(unittest.TestCase):
                 self.assertEqual(modes, {"continuous", "discontinuous"})
 
     def test_averaged_models_agree_in_continuous_conduction(self) -> None:
-        for name in ("buck", "boost", "buck-boost", "flyback"):
+        for name in AVERAGED:
             stage = corners(example_design(name)).nominal
             model = averaged(stage, "continuous")
             assert model is not None
             gain, phase = apart(model, stage, np.geomspace(1e-3, 4e-3, 5) * stage.circuit.frequency)
             self.assertLess(float(np.abs(gain).max()), 0.01, name)
             self.assertLess(float(np.abs(phase).max()), 1.0, name)
+
+    def test_averaged_models_agree_beyond_the_resonance(self) -> None:
+        """Up to a twentieth of the frequency: resonance, its quality, the zeros."""
+        for name in AVERAGED:
+            stage = corners(example_design(name)).nominal
+            gain, phase = self.off(stage, "continuous", 5e-2)
+            self.assertLess(gain, 0.03, name)
+            self.assertLess(phase, 3.0, name)
+
+    def test_averaged_models_agree_in_discontinuous_conduction(self) -> None:
+        """Gain and pole; what is beyond them is half a sample late."""
+        for name in AVERAGED:
+            made = example_design(name)
+            light = [s for s in corners(made).every if s.point["I_o"] == min(made.loads)]
+            for stage in light:
+                self.assertEqual(simulated_mode(made.page, stage.point, record(stage.open)), "discontinuous")
+                gain, phase = self.off(stage, "discontinuous", 5e-3)
+                self.assertLess(gain, 0.04, stage.words)
+                self.assertLess(phase, 1.5, stage.words)
+
+    def off(self, stage: Stage, mode: str, highest: float) -> tuple[float, float]:
+        """Return by how much gain and phase [°] of a model are off at most, up to so much of the frequency."""
+        model = averaged(stage, mode)
+        assert model is not None
+        gain, phase = apart(model, stage, np.geomspace(1e-4, highest, 9) * stage.circuit.frequency)
+        return float(np.abs(gain).max()), float(np.abs(phase).max())
 
 
 class Designs(unittest.TestCase):
