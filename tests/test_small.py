@@ -99,6 +99,44 @@ class Endless(unittest.TestCase):
         self.assertEqual(found.loads[0], 0.0)
 
 
+class ConstantPower(unittest.TestCase):
+    def corners(self, name: str, **changes: dict) -> list[str]:
+        tables = tomllib.loads(example(name)) | {"parts": {}}
+        output = changes.pop("output")
+        tables["output"][0] |= {"load": "power"} | output
+        found = derive(parse_spec(tables | changes, "test"))
+        return [c.failure for c in check(found).corners if c.failure]
+
+    def test_of_a_tank_is_reached_from_a_resistance(self) -> None:
+        """In open loop such a load of a tank has two states or none; from that of a resistance one is led to."""
+        said = self.corners(
+            "full-bridge-series-resonant",
+            output={"voltage": 106.97, "voltage_ripple": "0.2 %", "current": {"min": 0.3, "max": 1.0818}},
+            input={"voltage": {"min": "16.3 V", "nominal": "18.942 V", "max": "21.6 V"}},
+            switching={
+                "frequency": "29.522 kHz",
+                "frequency_limits": {"min": "29.522 kHz", "max": "88.566 kHz"},
+                "dead_time": "406 ns",
+            },
+            tank={"quality": 2},
+            transformer={"secondary": "centre-tap"},
+        )
+        self.assertEqual(said, [])
+
+    def test_of_a_bridge_that_takes_power_back(self) -> None:
+        said = self.corners(
+            "dual-active-bridge",
+            output={
+                "voltage": 17.768,
+                "voltage_ripple": "0.4 %",
+                "current": {"min": -0.449, "nominal": 0.17, "max": 0.449},
+            },
+            input={"voltage": 1.617},
+            switching={"frequency": "1.75 MHz", "dead_time": "10.3 ns"},
+        )
+        self.assertEqual(said, [])
+
+
 class SizedTogether(unittest.TestCase):
     def test_a_magnetising_inductance_whose_current_stops_with_the_others(self) -> None:
         """Continuous conduction at a fortieth of the load asks it of all three inductances, not of two without end."""

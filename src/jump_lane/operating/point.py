@@ -81,18 +81,20 @@ def _moved(point: Point, recording: Recording) -> Point | None:
 
 
 def _solved(page: Page, point: Point, control: float | None) -> tuple[SteadyState, Recording]:
-    circuit = page.at(point)
     known = page.starts.items() if point["V_in"] > 0.0 else ()  # without an input, from rest
     guess = {e: point[s] for e, s in known if math.isfinite(point.values.get(s, math.nan))}
-    if page.side is not None and control is None:
-        state = on_side(circuit, held(page, point), guess, page, point)
-    elif "power" in point.kinds:
-        state = _powered(page, point, guess, control)
-    elif control is None:
-        state = hold(circuit, held(page, point), guess, (page, point) if page.returns else None)
-    else:
-        state = steady_state(replace(circuit, control=control), None, guess)
+    state = (_powered if "power" in point.kinds else _found)(page, point, guess, control)
     return state, record(state)
+
+
+def _found(page: Page, point: Point, guess: dict[str, float], control: float | None) -> SteadyState:
+    """Return the steady state at a control, or the one that holds the output."""
+    circuit = page.at(point)
+    if control is not None:
+        return steady_state(replace(circuit, control=control), None, guess)
+    if page.side is not None:
+        return on_side(circuit, held(page, point), guess, page, point)
+    return hold(circuit, held(page, point), guess, (page, point) if page.returns else None)
 
 
 FINELY = 1e-7
@@ -206,10 +208,7 @@ def _powered(page: Page, point: Point, guess: dict[str, float], control: float |
     power, each state found in pieces of the period from the one before.
     """
     regulation = held(page, point) if control is None else None
-    circuit = page.at(replace(point, slope=1.0))
-    state = steady_state(
-        replace(circuit, control=circuit.control if control is None else control), regulation, guess
-    )
+    state = _found(page, replace(point, slope=1.0), guess, control)
     for slope in SLOPES:
         circuit = replace(page.at(replace(point, slope=slope)), control=state.control)
         state = steady_state(circuit, regulation, near=state)
