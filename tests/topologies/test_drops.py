@@ -1,4 +1,4 @@
-"""Every resistance and every forward voltage moves the duty ratio by what the simulation moves it by."""
+"""Every resistance and every forward voltage moves the duty ratio by what the simulation moves it by; what windings carry."""
 
 import unittest
 from collections.abc import Iterator
@@ -68,3 +68,24 @@ class Drops(unittest.TestCase):
                         self.assertLess(missed, within * abs(shift) + SMALL, (by_formula - derived, shift))
                         tested += 1
         self.assertGreater(tested, 150)
+
+
+class Windings(unittest.TestCase):
+    def test_a_secondary_carries_what_is_derived(self) -> None:
+        """Ideal parts in continuous conduction, the half that carries more."""
+        for topology in PULSED:
+            for secondary in page(topology).secondaries or ("",):
+                tables = test_topologies.EveryModeEveryLoss().tables(
+                    topology, "continuous", "diode", False, secondary
+                )
+                tables["output"][0]["current"] = {"min": 2, "max": 4}
+                found = design(tables).at()
+                if "I_Nsrms" not in found.sheet:
+                    continue
+                with self.subTest(topology, secondary=secondary):
+                    recording = solve(found, 0, 0)[1]
+                    halves = [name for name in recording.network.branches if name.startswith("Ns")]
+                    rms = max(recording.measures(f"{name}.i").rms for name in halves)
+                    average = max(abs(recording.measures(f"{name}.i").average) for name in halves)
+                    self.assertAlmostEqual(found.sheet["I_Nsrms"].worst / rms, 1.0, delta=0.04)
+                    self.assertAlmostEqual(found.sheet["I_Ns"].worst, average, delta=0.04 * rms)

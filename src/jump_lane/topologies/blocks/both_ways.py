@@ -260,7 +260,7 @@ def _doubler(v: Variant, drive: Drive) -> tuple[Line, ...]:
     output = triangle("I_Lv", "I_Lpk", "D_p", "D_2")
     return (
         *stress("D1", both, drive.highest(), spike=True, within=ROUGH),
-        *winding("Ns", "0", Shape((("2*D_p", "I_Lv", "I_Lpk"),)).rms),
+        *winding("Ns", "0", Shape((("2*D_p", "I_Lv", "I_Lpk"), *((("1 - 2*D_p", "I_o/2", "I_o/2"),) if drive.holding else ()))).rms),
         *capacitors.together(Shape(output.pieces, count="2"), "dI_L"),
     )
 

@@ -327,9 +327,17 @@ def secondary_side(v: Variant, clamped: bool = False) -> tuple[Line, ...]:
         *stress("D1", first, blocked, spike=True, within=within),
         *stress("D2", second, passed, spike=True, within=within),
         *winding("Np", "I_S1", "I_S1rms"),
-        *winding("Ns", "max(I_D1, I_D2)", "max(I_D1rms, I_D2rms)"),
+        *winding("Ns", *WOUND[v.secondary]),
         *capacitors.smoothing(output, scale="dI_L"),
     )
+
+
+WOUND = {
+    "half-wave": ("I_D1", "I_D1rms"),
+    "centre-tap": ("max(I_D1, I_D2)", "max(I_D1rms, I_D2rms)"),
+    "bridge": ("abs(I_D1 - I_D2)", "sqrt(I_D1rms**2 + I_D2rms**2)"),
+}
+"""Average and rms current of the secondary winding, of the half that carries more: pulse and reset go through either half."""
 
 
 def _doubled(v: Variant) -> str:
