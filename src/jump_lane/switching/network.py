@@ -63,7 +63,7 @@ class Network:
     branches
         Names of all branches, those of the valves last.
     energy
-        What the sources would bring into capacitors and inductors [J] (twice that): beside it, rounding is none.
+        What a state at rest is compared with [J], from what the sources would bring into capacitors and inductors.
     """
 
     nodes: tuple[str, ...]
@@ -121,6 +121,10 @@ def _alone(element: Element, name: str) -> Element:
     if isinstance(element, VoltageSource):
         return replace(element, voltage=value)
     return replace(element, current=value) if isinstance(element, CurrentSource) else element
+
+
+MANY = 100.0
+"""Ten times as little, and guards that rest at zero would rattle; ten times as much, and currents of light valves get lost."""
 
 
 @lru_cache(maxsize=256)
@@ -211,12 +215,17 @@ class _Assembly:
         return factor, np.asarray(np.linalg.inv(factor))
 
     def energy(self) -> float:
-        """Return twice the energy of all capacitors at the largest source voltage and all inductors at the largest current."""
+        """Return what a state at rest is compared with.
+
+        That is twice the energy of all capacitors at the largest source voltage and of all inductors at the largest current,
+        many times: a converter that steps up, or rings, has more than its sources bring, and guards that rest at zero have to
+        be seen to.
+        """
         voltage = max((abs(e.voltage) for e in self.of(VoltageSource)), default=0.0)
         current = max((abs(e.current) for e in self.of(CurrentSource)), default=0.0)
         charged = sum(c.capacitance for c in self.capacitors) * voltage**2
         flowing = sum(e.inductance for e in self.of(Inductor)) * current**2
-        return charged + flowing or 1.0
+        return MANY * (charged + flowing) or 1.0
 
     def stamp_resistors(self) -> None:
         """Conductances between nodes."""
