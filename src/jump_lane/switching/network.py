@@ -124,7 +124,7 @@ def _alone(element: Element, name: str) -> Element:
 
 
 MANY = 100.0
-"""Ten times as little, and guards that rest at zero would rattle; ten times as much, and currents of light valves get lost."""
+"""A hundredth of it, and guards that rest at zero rattle; ten times as much, and currents of light valves get lost."""
 
 
 @lru_cache(maxsize=256)
