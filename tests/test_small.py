@@ -4,6 +4,8 @@ import re
 import tomllib
 import unittest
 
+import numpy as np
+
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import (
     Capacitor,
@@ -16,6 +18,7 @@ from jump_lane.circuit.elements import (
 )
 from jump_lane.circuit.gates import on
 from jump_lane.design.derive import Design, derive
+from jump_lane.judge.ripple import Charging
 from jump_lane.sizing.solve import size
 from jump_lane.spec import parse_spec
 from jump_lane.study.check import check
@@ -135,6 +138,27 @@ class ConstantPower(unittest.TestCase):
             switching={"frequency": "1.75 MHz", "dead_time": "10.3 ns"},
         )
         self.assertEqual(said, [])
+
+
+class Capacitances(unittest.TestCase):
+    """A square current of ±1 A, 5 µs each way: 5 µC swing to and fro."""
+
+    CURRENT = Charging(
+        np.array([2.5e-6, 5e-6, 2.5e-6]),
+        np.array([[1.0, -1.0, 1.0], [1.0, -1.0, 1.0]]),
+        np.array([0.0, 2.5e-6, -2.5e-6, 0.0]),
+    )
+
+    def test_of_a_charge(self) -> None:
+        self.assertAlmostEqual(self.CURRENT.ripple(1e-6, 0.0), 5.0)
+        self.assertAlmostEqual(self.CURRENT.capacitance_for(0.5, 3e-6, 0.0) or 0.0, 1e-5)
+
+    def test_beside_a_resistance(self) -> None:
+        """10 mΩ make 20 mV of their own at once; no capacitance brings 19 mV, and 1 F is far more than 10 V need."""
+        found = self.CURRENT.capacitance_for(0.03, 1e-4, 10e-3) or 0.0
+        self.assertAlmostEqual(self.CURRENT.ripple(found, 10e-3), 0.03, delta=1e-7)
+        self.assertIsNone(self.CURRENT.capacitance_for(0.019, 1e-4, 10e-3))
+        self.assertAlmostEqual(self.CURRENT.capacitance_for(10.0, 1.0, 10e-3) or 0.0, 1e-6, delta=1e-12)
 
 
 class SizedTogether(unittest.TestCase):
