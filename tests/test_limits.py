@@ -8,6 +8,7 @@ from jump_lane.circuit.elements import Capacitor, Diode, Element, Inductor, Resi
 from jump_lane.circuit.gates import on
 from jump_lane.design.derive import derive
 from jump_lane.judge.asked import JUDGED, NOT_JUDGED, limits, refused
+from jump_lane.judge.derived import sized_by
 from jump_lane.judge.limit import Limit, Scene
 from jump_lane.judge.ripple import Charging, Fed, drawn
 from jump_lane.operating.point import solve
@@ -238,3 +239,16 @@ class SourceImpedance(unittest.TestCase):
         tables["input"] = {**tables["input"], "source_resistance": "10 mΩ", "source_inductance": "100 nH"}
         fed = next(f for f in check(design(tables)).corners[-1].findings if f.symbol == "dV_i").simulated
         self.assertNotAlmostEqual(fed / free, 1.0, delta=0.02)
+
+
+class SetBy(unittest.TestCase):
+    def test_the_ripple_or_the_mode_whatever_is_in_use(self) -> None:
+        """What sizes an inductance is told of the value derived, not of the one chosen."""
+        for least, words in ((2.0, "ΔI_L ≤ 1.2 A"), (0.3, "continuous conduction from 300 mA on")):
+            for chosen in ({}, {"L": "100 µH"}, {"L": "8 µH"}):
+                tables = buck_tables() | {"chosen": chosen}
+                found = design(tables, switching__mode="continuous", output__current={"min": least, "max": 4})
+                with self.subTest(least=least, chosen=chosen):
+                    self.assertTrue(
+                        sized_by(found, found.sheet["L"]).startswith(words), sized_by(found, found.sheet["L"])
+                    )
