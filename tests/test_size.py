@@ -4,12 +4,13 @@ import json
 import tempfile
 import unittest
 from pathlib import Path
+from unittest.mock import patch
 
 from jump_lane.design.asked import unnamed
 from jump_lane.design.derive import derive
 from jump_lane.errors import ConvergenceError, InputError
 from jump_lane.judge.limit import Limit, Mend
-from jump_lane.sizing.case import Case, between, corners, extremes
+from jump_lane.sizing.case import Case, _shifted, between, corners, extremes
 from jump_lane.sizing.readings import Reading, read
 from jump_lane.sizing.solve import deciding, size
 from jump_lane.spec import Spec
@@ -57,6 +58,22 @@ class Values(unittest.TestCase):
         again = size(asked)
         for symbol, value in once.exact.items():
             self.assertAlmostEqual(again.exact[symbol] / value, 1.0, delta=3e-3, msg=symbol)
+
+    def test_what_has_not_settled_is_named(self) -> None:
+        with (
+            patch("jump_lane.sizing.solve.ROUNDS", 1),
+            self.assertRaisesRegex(ConvergenceError, "values of L, C_o have"),
+        ):
+            size(bare("buck"))
+
+    def test_an_output_off_by_its_tolerance(self) -> None:
+        """Two percent above what is asked is 1.02 times as much, at 1.01 times the frequency."""
+        found = example_design("buck")
+        shifted = _shifted(found, found.spec, {"V_o": 0.02, "f_s": 0.01})
+        self.assertAlmostEqual(
+            (shifted.output[0].voltage or 0.0) / (found.spec.output[0].voltage or 1.0), 1.02
+        )
+        self.assertAlmostEqual(shifted.switching.frequency / found.spec.switching.frequency, 1.01)
 
     def test_margin_comes_on_top(self) -> None:
         asked = bare("buck")
