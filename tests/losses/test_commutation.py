@@ -1,6 +1,7 @@
 """Which edges are hard and which are soft, what diodes are forced to stop, capacitance in the circuit."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -9,6 +10,7 @@ from jump_lane.design.components import components
 from jump_lane.design.derive import Design, derive
 from jump_lane.dissipation.budget import budget
 from jump_lane.dissipation.commutation import Commutation, commutations, stops, turned_on
+from jump_lane.dissipation.overlap import _energy, transition
 from jump_lane.dissipation.recovery import left
 from jump_lane.dissipation.stage import Stage
 from jump_lane.operating.point import solve
@@ -30,6 +32,26 @@ def synchronous(load: float, **changes: object) -> Design:
 
 def of(events: list[Commutation], name: str, action: str) -> Commutation:
     return next(e for e in events if e.component.name == name and e.action == action)
+
+
+class HeldBack(unittest.TestCase):
+    def test_overlap_while_an_inductance_holds_the_current_back(self) -> None:
+        """What rises within half of the transition overlaps in the other half alone; later than that, not at all."""
+        part = {
+            "gate_drain_charge": "6 nC",
+            "gate_source_charge": "8 nC",
+            "threshold_voltage": "2 V",
+            "plateau_voltage": "4 V",
+        }
+        diode = {"forward_voltage": "0.5 V", "recovery_charge": "20 nC", "recovery_current": "5 A"}
+        seen = stage(design(buck_tables() | {"parts": {"S1": part, "D1": diode}}).at())
+        event = next(e for e in commutations(seen) if e.action == "on" and e.hard)
+        fet = event.component.part
+        time = transition(fet, seen.spec.driver, "on", event.current)
+        whole = _energy(seen, fet, replace(event, rise=0.0))
+        self.assertGreater(whole, 0.0)
+        self.assertAlmostEqual(_energy(seen, fet, replace(event, rise=0.5 * time)) / whole, 0.5)
+        self.assertEqual(_energy(seen, fet, replace(event, rise=2.0 * time)), 0.0)
 
 
 class Edges(unittest.TestCase):

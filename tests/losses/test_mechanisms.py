@@ -145,6 +145,13 @@ class HardSwitching(unittest.TestCase):
         expected = 24.0 * 20e-9 * seen["valley"] / 5.0 * FREQUENCY
         self.assertAlmostEqual(power(found, "S1", "recovery of diodes") / expected, 1.0, delta=1e-3)
 
+    def test_the_current_a_switch_carries_while_a_diode_recovers(self) -> None:
+        _, seen = plain_budget()
+        slow = plain(parts={"S1": FET, "D1": DIODE | {"recovery_time": "30 ns"}})
+        charge = (20e-9 / 5.0 + 30e-9) * seen["valley"]
+        found = power(budget(slow), "S1", "recovery of diodes")
+        self.assertAlmostEqual(found / (24.0 * charge * FREQUENCY), 1.0, delta=1e-3)
+
     def test_charge_of_a_junction(self) -> None:
         part = Diode(part="a", capacitive_charge="20 nC", charge_voltage="100 V")
         charge, energy = stored(part, 25.0)
