@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from jump_lane.design.components import components
-from jump_lane.dissipation.budget import budget
+from jump_lane.dissipation.budget import budget, tempered
 from jump_lane.dissipation.cooling import network
 from jump_lane.dissipation.thermal import Network, solve
 from jump_lane.errors import InputError, RunawayError
@@ -111,3 +111,15 @@ class InADesign(unittest.TestCase):
         parts = {"S1": {**HEATED["S1"], "resistance": "300 mΩ", "junction_ambient": "400 K/W"}}
         with self.assertRaisesRegex(RunawayError, "thermal runaway"):
             budget(design(buck_tables(), parts=parts).at())
+
+
+class Alike(unittest.TestCase):
+    def test_the_hottest_of_parts_made_alike_stands_for_them(self) -> None:
+        """Phases of one part: the resistance of all is that of the hottest, whichever it is."""
+        part = {"resistance": "10 mΩ", "resistance_curve": "25 °C: 100 %; 125 °C: 150 %"}
+        tables = buck_tables() | {"topology": "interleaved-buck", "parts": {"S1": part}}
+        at = design(tables).at()
+        every = list(components(at, at.point(0, 0)))
+        for hot, cool in (("S1", "S2"), ("S2", "S1")):
+            point = tempered(at, at.point(0, 0), every, {hot: 125.0, cool: 25.0})
+            self.assertAlmostEqual(point["R_S1"], 15e-3, places=9)
