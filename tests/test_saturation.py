@@ -15,6 +15,7 @@ from jump_lane.circuit.elements import (
     VoltageSource,
 )
 from jump_lane.circuit.gates import Instant
+from jump_lane.design.caveats import caveats
 from jump_lane.errors import InputError
 from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
@@ -163,7 +164,7 @@ class InADesign(unittest.TestCase):
         self.assertEqual(set(apart.saturation), {"L1"})
         coupled = design(tables, parts={"L1": part, "T": {"factor": 0.9}}, switching__mode="either")
         self.assertEqual(coupled.saturation, {})
-        self.assertIn("the saturation curves of windings on one core are not simulated", coupled.caveats())
+        self.assertIn("the saturation curves of windings on one core are not simulated", caveats(coupled))
 
     def test_a_large_enough_one_holds(self) -> None:
         from jump_lane.study.check import check

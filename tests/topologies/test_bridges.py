@@ -2,6 +2,7 @@ import math
 from dataclasses import replace
 
 from jump_lane.circuit.gates import Gates, Instant, on
+from jump_lane.design.caveats import caveats
 from jump_lane.design.derive import Design, derive
 from jump_lane.errors import InputError, NoResultError
 from jump_lane.operating.point import solve_point
@@ -134,7 +135,7 @@ class Driven(PageCase):
                     held, stopped = (self.light(load, topology, secondary) for load in (0.22, 0.16))
                     self.assertAlmostEqual(self.value(held, "I_B"), 0.48, delta=1e-3)
                     self.assertEqual((self.mode(held), self.mode(stopped)), ("continuous", "discontinuous"))
-                    self.assertTrue(any("holds the inductor's current up" in c for c in held.caveats()))
+                    self.assertTrue(any("holds the inductor's current up" in c for c in caveats(held)))
         core = self.simulated(self.light(0.5)).measures("L_m.i")
         self.assertAlmostEqual(14 * core.maximum, 0.3, delta=2e-3)
 

@@ -63,15 +63,6 @@ ATTEMPTS = 24
 NEAR_LIMIT, LEAST_STEP = 1e-3, 0.93
 """A duty ratio within this part of its limit keeps it; the largest step in which a turns ratio is lowered."""
 
-SATURATING = "inductances are derived as at no current; the simulation follows their saturation curves"
-ONE_CORE = "the saturation curves of windings on one core are not simulated"
-IN_DEAD_TIME = (
-    "Where the current reverses, S1's side conducts in the dead time before S1 does: its duty ratio is t_d·f_s less there than "
-    "derived. The simulation tells it, and what it shows is judged."
-)
-
-BIPOLAR = "the on-state voltage of bipolar switches is simulated, not derived"
-
 COILS = ("inductor", "magnetising")
 """Kinds of components whose current rises and falls."""
 
@@ -144,15 +135,16 @@ class Design:
         )
 
     @cached_property
-    def _inductors(self) -> dict[str, Inductor]:
+    def coils(self) -> dict[str, Inductor]:
+        """For each inductor that the file tells of, its part."""
         return inductors(self.spec, self.page)
 
     @cached_property
     def saturation(self) -> dict[str, Curve]:
         """For each inductor whose part says so, the part of its inductance left over current [A]."""
-        if self._one_core:
+        if self.on_one_core:
             return {}
-        found = {n: part.saturation for n, part in self._inductors.items() if part.saturation is not None}
+        found = {n: part.saturation for n, part in self.coils.items() if part.saturation is not None}
         return found | self._magnetising
 
     @cached_property
@@ -195,7 +187,7 @@ class Design:
         return {self.page.magnetising: part.saturation}
 
     @property
-    def _one_core(self) -> bool:
+    def on_one_core(self) -> bool:
         """Whether inductors are coupled, whose saturation is not simulated."""
         return any(r.kind == "coupling" and self.sheet[f"k_{r.tag}"].worst != 0.0 for r in self.page.roles)
 
@@ -203,7 +195,7 @@ class Design:
     def saturation_currents(self) -> dict[str, float]:
         """For each inductor whose part says so, its saturation current [A], by the symbol of its peak current."""
         tags = {role.name: role.tag for role in self.page.roles}
-        known = {tags[name]: part.saturation_current for name, part in self._inductors.items()}
+        known = {tags[name]: part.saturation_current for name, part in self.coils.items()}
         return {f"I_{tag}pk": limit for tag, limit in known.items() if limit is not None}
 
     def circuit(self, i: int, j: int) -> Circuit:
@@ -275,26 +267,6 @@ class Design:
     def spike(self, tag: str) -> float:
         """Return the factor by which leakage may raise what a device blocks, where the page allows for it."""
         return 1.0 + self.spec.margin.spike if f"V_{tag}s" in self.sheet else 1.0
-
-    def caveats(self) -> tuple[str, ...]:
-        """Return what the derivation leaves out."""
-        said = self.page.caveats.items()
-        known = tuple(text for s, text in said if s in self.sheet and self.sheet[s].worst != 0.0)
-        if any(
-            f"V_T{role.tag}" in self.sheet and self.sheet[f"V_T{role.tag}"].worst for role in self.page.roles
-        ):
-            known = (*known, BIPOLAR)
-        if self.synchronous and self.spec.switching.dead_time and self._reverses:
-            known = (*known, IN_DEAD_TIME)
-        if self._one_core and any(p.saturation for p in self._inductors.values()):
-            known = (*known, ONE_CORE)
-        return (*known, SATURATING) if self.saturation else known
-
-    @property
-    def _reverses(self) -> bool:
-        """Whether an inductor that the mode sizes reverses its current at some corner."""
-        valleys = (f"I_{name.replace('_', '')}v" for name in self.page.sized_by_mode)
-        return any(self.sheet[symbol].worst < 0.0 for symbol in valleys if symbol in self.sheet)
 
     def corner_name(self, at: tuple[int, int]) -> str:
         """Return a corner as text."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from jump_lane.design.caveats import caveats
 from jump_lane.design.named import half_open
 from jump_lane.equations.formula import pretty
 from jump_lane.errors import InputError, nearest
@@ -31,7 +32,7 @@ def check_view(
     """
     notes = [agreement(check)]
     if any(not f.agrees for c in check.corners for f in c.findings):
-        notes.extend(check.design.caveats())
+        notes.extend(caveats(check.design))
     notes += [f"not judged: {text}" for text in check.refused]
     notes += list(_uneven(check))
     spec, roles = check.design.spec, check.design.page.roles

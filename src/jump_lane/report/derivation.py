@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from jump_lane.design.caveats import caveats
 from jump_lane.design.derive import Design
 from jump_lane.design.named import count
 from jump_lane.equations.formula import pretty
@@ -63,7 +64,7 @@ def derivation_view(
         if every:
             tables += _groups(design)
     broken = overloads(design)
-    notes = [] if formulas else [_ripples(design), *_turns(design), *design.caveats(), _assumed(sheet)]
+    notes = [] if formulas else [_ripples(design), *_turns(design), *caveats(design), _assumed(sheet)]
     notes += [f"not kept: {text}" for text in broken]
     if formulas is None and not every:
         count = sum(v.line is not None for v in sheet)

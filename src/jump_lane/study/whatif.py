@@ -136,7 +136,7 @@ def _assigned(text: str, example: str) -> tuple[str, str]:
 
 def _is_component(page: Page, path: tuple[str, ...]) -> bool:
     """Tell whether a key sets the value of a component, by itself or with its part."""
-    return path[0] == "chosen" or (path[0] == "parts" and len(path) == 2 and path[1] in units_of(page))
+    return path[0] == "chosen" or (path[0] == "parts" and len(path) == 2 and path[1] in page.units)
 
 
 def _with_others_held(
@@ -193,7 +193,7 @@ def full_key(page: Page, name: str, value: str) -> tuple[str, ...]:
     InputError
         If there is no such key or component.
     """
-    units, roles = units_of(page), [role.name for role in page.roles]
+    units, roles = page.units, [role.name for role in page.roles]
     if name in units and (name not in roles or _is_value(value, units[name])):
         return ("chosen", name)
     if name in roles:
@@ -210,11 +210,6 @@ def full_key(page: Page, name: str, value: str) -> tuple[str, ...]:
         return _alone(name, {*units, *roles})
     find_key(name)
     return parts
-
-
-def units_of(page: Page) -> dict[str, str]:
-    """Return the components of a page that have a value, with its unit."""
-    return dict(page.units)
 
 
 def _alone(name: str, components: set[str]) -> tuple[str, ...]:
@@ -298,7 +293,7 @@ class _Case:
         if path[0] == "chosen":
             given = self.tables.get("chosen", {}).get(path[1])
             known = self.design.components()[path[1]] if given is None else None
-            return parse(given, dimension_with(units_of(self.page)[path[1]])) if known is None else known
+            return parse(given, dimension_with(self.page.units[path[1]])) if known is None else known
         if path[0] == "parts":
             return self._figure(path)
         at: Any = self.spec
@@ -329,7 +324,7 @@ class _Case:
 
     def _unit(self, path: tuple[str, ...]) -> str:
         if path[0] == "chosen":
-            return units_of(self.page)[path[1]]
+            return self.page.units[path[1]]
         if path[0] == "parts":
             role = next(r for r in self.page.roles if r.name == path[1])
             return next((d.unit for d in role.data if d.key == path[-1]), "")

@@ -288,7 +288,7 @@ PAGE = Page(
         ("phi", "t1", "t2"),
         lambda angles, p: legs(angles["phi"], angles["t1"], angles["t2"], p["t_d"] * p["f_s"]),
         least={"phi": "least_rms_phi(p, M)", "t1": "least_rms_t1(p, M)", "t2": "least_rms_t2(p, M)"},
-        plain={"phi": "bridges_phase(p, M, 0*p, 0*p)", "t1": "0*p", "t2": "0*p"},
+        plain={"phi": "bridges_phase(p, M, 0, 0)", "t1": "0", "t2": "0"},
         leads="S1",
         levels=dict.fromkeys(LEGS, "V_in") | dict.fromkeys(FAR_LEGS, "V_o"),
         capacitances=dict.fromkeys(LEGS, "C_S1") | dict.fromkeys(FAR_LEGS, "C_S5"),

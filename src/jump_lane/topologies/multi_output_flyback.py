@@ -38,13 +38,13 @@ FOLLOWING = 0.2
 def equations(v: Variant) -> tuple[Line, ...]:
     """Return its lines."""
     others = range(2, len(v.loads) + 1)
-    reflected, parallel = (f"I_o/n{''.join(f' + I_r{k}' for k in others)}", "".join(f" + 1/(n_{k}**2*L_s{k})" for k in others))
+    further, parallel = ("".join(text.format(k) for k in others) for text in (" + I_r{0}", " + 1/(n_{0}**2*L_s{0})"))
     return (
         coil.ratio(),
         *transformers.turns_ratio("D_lim/(1 - D_lim)*V_in/(V_o + V_FD1)"),
         *(line for k in others for line in turns(k, v.loads[k - 1])),
-        Line("I_or", reflected, "A", "load current of all outputs as the primary sees it", KIRCHHOFF),
-        Line("I_omax", reflected.replace("I_o/n", "I_max/n"), "A", "the same at full load", KIRCHHOFF),
+        Line("I_or", f"I_o/n{further}", "A", "load current of all outputs as the primary sees it", KIRCHHOFF),
+        Line("I_omax", f"I_max/n{further}", "A", "the same at full load", KIRCHHOFF),
         Line("V_or", "n*(V_o + V_FD1)", "V", "output voltage as the primary sees it", KIRCHHOFF),
         coil.ideal("n*V_o/(V_in + n*V_o)"),
         *coil.lossy_duty("V_in + V_or", f"V_in + {PRIMARY}*I_or - n*(R_D1 + R_sT)*I_o", f"{PRIMARY}*I_or", "I_or"),

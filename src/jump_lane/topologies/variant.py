@@ -23,8 +23,8 @@ class Variant:
         Whether its rectifiers are switches, and whether their body diodes conduct in a dead time.
     secondary
         What rectifies behind its transformer, where there is a choice.
-    leaking, one_core, resistive
-        Whether its transformer has leakage inductance, two inductors share a core, and switches have resistance.
+    leaking, one_core
+        Whether its transformer has leakage inductance, and two inductors share a core.
     loads
         What the load of each output is: resistance, current, power or leds.
     tank

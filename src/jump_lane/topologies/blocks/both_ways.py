@@ -152,7 +152,7 @@ def operation(v: Variant, drive: Drive) -> tuple[Line, ...]:
     two = _twice(v)
     f, share, load = ("(2*f_s)", "1/2", "I_o") if two else ("f_s", "1", "(I_o/2)" if v.secondary == "current-doubler" else "I_o")
     part = "/2" if two else ""
-    free = drive.holding or v.secondary == "half-wave"
+    free = drive.holding or v.synchronous or v.secondary == "half-wave"
     held = "V_on" if free else "(V_on + (V_on + V_off)*L*n**2/L_m)"  # the core feeds L too, once it has no more current than that
     idling = f"sqrt(2*L*{f}*{load}*V_off/({held}*(V_on + V_off))){part}"
     duty = {CONTINUOUS: f"D_c{part}" if free else f"min(D_c{part}, {idling})", DISCONTINUOUS: idling}
@@ -212,6 +212,9 @@ def _shift(line: Line) -> Line:
 
 
 def _conditions(v: Variant) -> tuple[Line, ...]:
+    """Return what diodes have to block; synchronous rectifiers let either current reverse."""
+    if v.synchronous:
+        return ()
     if v.secondary == "half-wave":
         return (Line("I_back", "I_o/2 + n*dI_Lm/2", "A", "largest magnetising current as the secondary sees it", ONE_SIDED),)
     return (Line("I_left", "min(I_H, n*dI_Lm)", "A", "magnetising current that the inductor has to take over", BETWEEN_PULSES),)
