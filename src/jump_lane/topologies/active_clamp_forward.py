@@ -18,7 +18,7 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Capacitor, Element
 from jump_lane.circuit.gates import Gates, Instant, complement, on
 from jump_lane.equations.sheet import Line
-from jump_lane.topologies.blocks import capacitors, reset
+from jump_lane.topologies.blocks import capacitors, forward_side, reset
 from jump_lane.topologies.blocks.sources import KIRCHHOFF, VOLT_SECONDS
 from jump_lane.topologies.blocks.stress import stress
 from jump_lane.topologies.page import Page
@@ -36,9 +36,9 @@ def equations(v: Variant) -> tuple[Line, ...]:
         *reset.chosen(v, clamped=True),
         Line("C_cl", f"(2*(1 - D_c)/f_s)**2*{beside}", "F", half, VOLT_SECONDS, component=True),
         *reset.clamped_reset(v),
-        *stress("S1", reset.PULSE, f"V_in + V_r + {v.body('S2')}", within=reset.ROUGH),
+        *stress("S1", reset.PULSE, f"V_in + V_r + {v.body('S2')}", within=forward_side.ROUGH),
         Line("V_S2", "V_S1", "V", "voltage that switch S2 blocks", KIRCHHOFF),
-        *reset.secondary_side(v, clamped=True),
+        *forward_side.borne(v, clamped=True),
         *capacitors.supplying(reset.PULSE),
     )
 

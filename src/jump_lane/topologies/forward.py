@@ -16,7 +16,7 @@ from __future__ import annotations
 
 from jump_lane.circuit.elements import Diode, Element, Winding
 from jump_lane.equations.sheet import Line
-from jump_lane.topologies.blocks import capacitors, reset
+from jump_lane.topologies.blocks import capacitors, forward_side, reset
 from jump_lane.topologies.blocks.sources import DEFINITION, KIRCHHOFF
 from jump_lane.topologies.blocks.stress import stress
 from jump_lane.topologies.page import Page
@@ -31,10 +31,10 @@ def equations(v: Variant) -> tuple[Line, ...]:
         *reset.chosen(v),
         Line("n_r", "1", "", "turns of the reset winding over those of the primary", DEFINITION, component=True),
         *reset.freely_reset(v, "(V_in/n_r)", "n_r"),
-        *stress("S1", reset.PULSE, "V_in + V_r", spike=True, within=reset.ROUGH),
+        *stress("S1", reset.PULSE, "V_in + V_r", spike=True, within=forward_side.ROUGH),
         Line("I_Dr", "I_r", "A", "average current of reset diode D_r", KIRCHHOFF),
         Line("V_Dr", "V_in + n_r*V_in", "V", "voltage that reset diode D_r blocks", KIRCHHOFF),
-        *reset.secondary_side(v),
+        *forward_side.borne(v),
         *capacitors.supplying(reset.drawn(v)),
     )
 

@@ -18,7 +18,7 @@ from __future__ import annotations
 from jump_lane.circuit.elements import Diode, Element
 from jump_lane.circuit.gates import Gates, Instant
 from jump_lane.equations.sheet import Line
-from jump_lane.topologies.blocks import capacitors, reset
+from jump_lane.topologies.blocks import capacitors, forward_side, reset
 from jump_lane.topologies.blocks.sources import KIRCHHOFF
 from jump_lane.topologies.blocks.stress import ALL, CURRENTS, stress
 from jump_lane.topologies.page import Page
@@ -29,16 +29,16 @@ from jump_lane.topologies.variant import Variant
 
 def equations(v: Variant) -> tuple[Line, ...]:
     """Return its lines."""
-    floating = v.secondary in reset.TWO_PATHS and not v.leaking
+    floating = v.two_paths and not v.leaking
     return (
         *reset.sizing(v, "(R_S1 + R_S2 + R_pT)"),
         *reset.chosen(v),
         *reset.freely_reset(v, "V_in"),
-        *stress("S1", reset.PULSE, "V_in", within=reset.ROUGH, shows=CURRENTS if floating else ALL),
-        *stress("S2", reset.PULSE, "V_in", within=reset.ROUGH, shows=CURRENTS if floating else ALL),
+        *stress("S1", reset.PULSE, "V_in", within=forward_side.ROUGH, shows=CURRENTS if floating else ALL),
+        *stress("S2", reset.PULSE, "V_in", within=forward_side.ROUGH, shows=CURRENTS if floating else ALL),
         Line("I_Dc1", "I_r", "A", "average current of a clamp diode", KIRCHHOFF),
         Line("V_Dc1", "V_in", "V", "voltage that a clamp diode blocks", KIRCHHOFF),
-        *reset.secondary_side(v),
+        *forward_side.borne(v),
         *capacitors.supplying(reset.drawn(v)),
     )
 

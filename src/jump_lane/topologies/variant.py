@@ -46,6 +46,11 @@ class Variant:
     soft: bool = False
     modulation: str = "single"
 
+    @property
+    def two_paths(self) -> bool:
+        """Whether pulses of either sign reach one inductor: through a centre tap or a bridge."""
+        return self.secondary in ("centre-tap", "bridge")
+
     def drop(self, rectifier: str, current: str) -> str:
         """Return the formula of a rectifier's largest drop, at a current: that of its body diode where a dead time lets it conduct."""
         x = rectifier.replace("_", "")

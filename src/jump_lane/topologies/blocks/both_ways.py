@@ -101,15 +101,11 @@ class Drive:
         return f"(V_s + {self.droop})" if self.droop else "V_s"
 
 
-def _twice(v: Variant) -> bool:
-    """Tell whether both pulses pass through one inductor."""
-    return v.secondary in ("centre-tap", "bridge")
-
-
 def sizing(v: Variant, drive: Drive) -> tuple[Line, ...]:
     """Return turns ratio, duty ratio, inductance and magnetising inductance."""
-    two, count = _twice(v), "2*" if v.secondary == "bridge" else ""
-    pulses, load, share = ("2*" if two else ""), ("(I_o/2)" if v.secondary == "current-doubler" else "I_o"), "/2" if two else ""
+    two, doubler, count = v.two_paths, v.secondary == "current-doubler", "2*" if v.secondary == "bridge" else ""
+    pulses, share = ("2*", "/2") if two else ("", "")
+    load, each = ("(I_o/2)", "2*") if doubler else ("I_o", count)  # one rectifier carries what both inductors do
     head, frequency = f"{count}V_FD1", "(2*f_s)" if two else "f_s"
     back = {
         "centre-tap": "(R_D1 + R_sT)/2*I_o",
@@ -117,13 +113,13 @@ def sizing(v: Variant, drive: Drive) -> tuple[Line, ...]:
         "current-doubler": "R_D1*I_o/(2*(1 - D_i))",
         "half-wave": "R_D1*I_o/(2*(1 - D_i))",
     }[v.secondary]
-    forth = f"({count or ('2*' if load != 'I_o' else '')}R_D1 + R_sT + R_L)*{load}"
+    forth = f"({each}R_D1 + R_sT + R_L)*{load}"
     drawn = f"{load}/2" if v.secondary == "half-wave" else load  # the bias of the core is the other half
     core = "magnetising inductance for its asked ripple, with margin"
     held = "magnetising current as a pulse ends, as the secondary sees it"
     return (
         coil.ratio("min"),
-        Line("k_L", "1/2" if load != "I_o" else "1", "", "part of the load current in one inductor", DEFINITION),
+        Line("k_L", "1/2" if doubler else "1", "", "part of the load current in one inductor", DEFINITION),
         *turns_ratio(f"{pulses}D_lim*{drive.voltage}/(V_o + {head})"),
         coil.ideal(f"n*V_o/({pulses}{drive.voltage})"),
         Line("V_s", f"{drive.voltage}/n - {drive.resistance}*{drawn}/n**2", "V", "secondary voltage during a pulse", VOLT_SECONDS),
@@ -149,7 +145,7 @@ def _inductor(v: Variant, frequency: str, load: str, holding: bool) -> tuple[Lin
 
 def operation(v: Variant, drive: Drive) -> tuple[Line, ...]:
     """Return pulse, inductor and magnetising current, and the primary's at both ends of a pulse."""
-    two = _twice(v)
+    two = v.two_paths
     f, share, load = ("(2*f_s)", "1/2", "I_o") if two else ("f_s", "1", "(I_o/2)" if v.secondary == "current-doubler" else "I_o")
     part = "/2" if two else ""
     free = drive.holding or v.synchronous or v.secondary == "half-wave"
@@ -203,12 +199,10 @@ def _gate(v: Variant, drive: Drive) -> tuple[Line, ...]:
     count = "2*" if v.secondary == "bridge" or (drive.holding and v.secondary != "half-wave") else ""
     text = f"{count}f_s*{drive.leakage}*max(I_Lv, 0)/(n*{drive.voltage})"
     lost = Line("D_q", text, "", "part of the period that commutation takes before a pulse", LEAKAGE_FORWARD)
-    gated = coil.gated("D_p + D_q")
-    return (lost, *((gated[0],) if not drive.holding else (_shift(gated[0]),)), *gated[1:])
-
-
-def _shift(line: Line) -> Line:
-    return Line(line.symbol, line.text, "", "shift of the legs that holds the output, part of the period", line.source)
+    if not drive.holding:
+        return (lost, *coil.gated("D_p + D_q"))
+    shift = Line("D", "D_p + D_q", "", "shift of the legs that holds the output, part of the period", LEAKAGE_FORWARD)
+    return (lost, shift, *coil.on_time())
 
 
 def _conditions(v: Variant) -> tuple[Line, ...]:

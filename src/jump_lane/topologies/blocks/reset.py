@@ -18,8 +18,9 @@ from typing import Any
 from jump_lane.circuit.elements import Element, Winding
 from jump_lane.circuit.gates import Gates, Instant, complement, on
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line, Proof
-from jump_lane.topologies.blocks import capacitors, coil, roles, secondary
-from jump_lane.topologies.blocks.shape import Shape, triangle
+from jump_lane.topologies.blocks import coil, roles, secondary
+from jump_lane.topologies.blocks.forward_side import ROUGH, SIDES
+from jump_lane.topologies.blocks.shape import Shape
 from jump_lane.topologies.blocks.sources import (
     CLAMPED_RESET,
     DEFINITION,
@@ -30,18 +31,11 @@ from jump_lane.topologies.blocks.sources import (
     RMS_VALUES,
     VOLT_SECONDS,
 )
-from jump_lane.topologies.blocks.stress import stress, winding
 from jump_lane.topologies.blocks.transformers import TURNS, path, turns_ratio
 from jump_lane.topologies.page import Bound, Ripple
 from jump_lane.topologies.point import SHARING, Point
 from jump_lane.topologies.role import Role
 from jump_lane.topologies.variant import Variant
-
-SIDES = ("half-wave", "centre-tap", "bridge", "current-doubler")
-"""What can rectify behind a forward converter; the first one is usual."""
-
-TWO_PATHS = ("centre-tap", "bridge")
-"""Secondary sides with a path for the pulse and one for the reset."""
 
 ROLES = (
     roles.S1,
@@ -75,14 +69,10 @@ CAVEATS = {
     "values may be off. The simulation tells them, and what it shows is judged."
 }
 
-COIL = triangle("I_Lv", "I_Lpk", "D_1", "D_2")
-ROUGH = 0.06
-"""Accuracy behind a secondary that rectifies the reset."""
-
 
 def sizing(v: Variant, primary: str) -> tuple[Line, ...]:
     """Return turns ratio, duty ratio and inductances; ``primary`` is the resistance of the primary circuit."""
-    two, doubler = v.secondary in TWO_PATHS, v.secondary == "current-doubler"
+    two, doubler = v.two_paths, v.secondary == "current-doubler"
     count, pulses, share = ("2*" if v.secondary == "bridge" else ""), ("2*" if two else ""), ("1/2" if doubler else "1")
     drops = f"{count}(V_FD2 + D_lim*(V_FD1 - V_FD2))"
     load, each = ("(I_o/2)", "2*") if doubler else ("I_o", count)  # one rectifier carries what both inductors do
@@ -197,10 +187,6 @@ def rectified(v: Variant) -> tuple[Line, ...]:
     )
 
 
-TWICE = Shape((("D_1", "I_Lv", "I_Lpk"), ("D_F", "I_Lpk", "I_h"), ("D_3", "I_h", "I_Lv")), high="I_Lpk")
-"""The current of L where the reset is rectified."""
-
-
 def doubled(v: Variant) -> tuple[Line, ...]:
     """Return the first inductor of a current doubler; the winding is without average voltage, which shares the load."""
     copper = f"max(R_L, {SHARING}*R_o)"
@@ -223,7 +209,7 @@ def freely_reset(v: Variant, reset: str, turns: str = "1") -> tuple[Line, ...]:
         Formulas of the primary voltage meanwhile, and of the turns of the winding that leads back to the input, over those
         of the primary.
     """
-    if v.secondary in TWO_PATHS:
+    if v.two_paths:
         back = "0"
         return (*rectified(v), *_returned(back, back))
     if v.secondary == "half-wave":
@@ -260,7 +246,7 @@ def _returned(current: str, part: str) -> tuple[Line, ...]:
 def drawn(v: Variant) -> Shape:
     """Return the input current: the pulse, and what the core drives back."""
     back = Shape((("D_r", "-I_rpk", "0"),))
-    return PULSE if v.secondary in TWO_PATHS else PULSE + back
+    return PULSE if v.two_paths else PULSE + back
 
 
 def clamped_reset(v: Variant) -> tuple[Line, ...]:
@@ -274,7 +260,7 @@ def clamped_reset(v: Variant) -> tuple[Line, ...]:
             Line("dI_L2", "V_o*D_1/(f_s*L)", "A", "ripple of L2, peak to peak", VOLT_SECONDS, proof=Proof("L2.i", "peak_to_peak", ROUGH)),
         )
         bias, start, end, swung = "I_2/n", "(I_Lv/n + I_Lmv)", "I_Lpk/n", "dI_L2/n + dI_Lm"
-    elif v.secondary in TWO_PATHS:
+    elif v.two_paths:
         lines = (
             Line("D_1", "D_c", "", "part of the period in which S1 feeds the inductor", CLAMPED_RESET),
             coil.swing("L", "abs(V_on)*D_1", "L1"),
@@ -297,69 +283,6 @@ def clamped_reset(v: Variant) -> tuple[Line, ...]:
         Line("V_r", "V_cl + dV_cl/2", "V", "largest voltage of the primary while S1 is off", KIRCHHOFF),
         Line("D_r", "D_off", "", "part of the period in which the core is reset", CLAMPED_RESET, "min"),
         Line("I_S2rms", f"({swung})*sqrt(D_off/12)", "A", "rms current of S2, without leakage", RMS_VALUES),
-    )
-
-
-def secondary_side(v: Variant, clamped: bool = False) -> tuple[Line, ...]:
-    """Return rectifiers, windings and output capacitor."""
-    blocked: str | dict[str, str]
-    if v.secondary == "half-wave":
-        first, second, output = COIL.during("D_1"), COIL.during("D_2"), COIL
-        blocked, passed = "V_r/n - V_FD2", "V_s - V_FD1"
-        if clamped:
-            blocked = {CONTINUOUS: blocked, DISCONTINUOUS: "V_r/n + V_o"}
-    elif v.secondary == "current-doubler":
-        return _doubler(clamped)
-    elif clamped:
-        whole = "1 - D_1"
-        first = Shape((("D_1", "I_o - dI_1/2", "I_o + dI_1/2"),))
-        second = Shape(((whole, "I_o + dI_1/2", "I_o - dI_1/2"),))
-        output = first + second
-        blocked, passed = f"{_doubled(v)}V_r/n - V_FD2", f"{_doubled(v)}V_s - V_FD1"
-    else:
-        shared = ("D_F", "(I_Lpk - I_h)/2", "0")
-        first = Shape((("D_1", "I_Lv", "I_Lpk"), shared), high="I_Lpk")
-        second = Shape((("D_F", "(I_Lpk + I_h)/2", "I_h"), ("D_3", "I_h", "I_Lv")), high="max((I_Lpk + I_h)/2, I_h)")
-        output = TWICE
-        blocked, passed = f"{_doubled(v)}V_r/n - V_FD2", f"{_doubled(v)}V_s - V_FD1"
-    within = 0.02 if v.secondary == "half-wave" else ROUGH
-    return (
-        *stress("D1", first, blocked, spike=True, within=within),
-        *stress("D2", second, passed, spike=True, within=within),
-        *winding("Np", "I_S1", "I_S1rms"),
-        *winding("Ns", *WOUND[v.secondary]),
-        *capacitors.smoothing(output, scale="dI_L"),
-    )
-
-
-WOUND = {
-    "half-wave": ("I_D1", "I_D1rms"),
-    "centre-tap": ("max(I_D1, I_D2)", "max(I_D1rms, I_D2rms)"),
-    "bridge": ("abs(I_D1 - I_D2)", "sqrt(I_D1rms**2 + I_D2rms**2)"),
-}
-"""Average and rms current of the secondary winding, of the half that carries more: pulse and reset go through either half."""
-
-
-def _doubled(v: Variant) -> str:
-    return "2*" if v.secondary == "centre-tap" else ""
-
-
-def _doubler(clamped: bool) -> tuple[Line, ...]:
-    """Return what rectifiers and output of a current doubler bear: D1 conducts with S1, D2 carries both inductors otherwise."""
-    least, pulse = f"{capacitors.MATCHING}*dI_L/(8*f_s)", ("D_1", "I_j1", "I_j2")
-    after: tuple[tuple[str, str, str], ...] = (("1 - D_1", "I_j2", "I_j1"),)
-    if not clamped:
-        turned = "I_Lpk - dI_L*D_e/(1 - D_1) + I_2 + dI_L2/2"
-        after = (("D_e", "I_j2", turned), ("1 - D_1 - D_e", turned, "I_j1"))
-    both, start = Shape((pulse, *after)), "I_2 + dI_L2/2" if clamped else "I_a2"
-    return (
-        Line("I_j1", f"I_Lv + {start}", "A", "current of both inductors as the pulse begins", KIRCHHOFF),
-        Line("I_j2", "I_Lpk + I_2 - dI_L2/2", "A", "current of both inductors as the pulse ends", KIRCHHOFF),
-        *stress("D1", Shape((pulse,)), "V_r/n - V_FD2", spike=True, within=ROUGH),
-        *stress("D2", Shape(after), "V_s - V_FD1", spike=True, within=2.0 * ROUGH),
-        *winding("Np", "I_S1", "I_S1rms"),
-        *winding("Ns", "abs(D_1*I_1 - (1 - D_1)*I_2)", "sqrt(D_1*I_1**2 + (1 - D_1)*I_2**2)"),
-        *capacitors.smoothing(both, least=least, scale="dI_L"),
     )
 
 
