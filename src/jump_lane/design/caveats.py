@@ -11,7 +11,7 @@ ONE_CORE = "the saturation curves of windings on one core are not simulated"
 BIPOLAR = "the on-state voltage of bipolar switches is simulated, not derived"
 IN_DEAD_TIME = (
     "Where the current reverses, S1's side conducts in the dead time before S1 does: its duty ratio is less there than derived, "
-    "by t_d·f_s for each. The simulation tells it, and what it shows is judged."
+    "by up to t_d·f_s. The simulation tells it, and what it shows is judged."
 )
 
 
