@@ -51,11 +51,6 @@ class Variant:
         """Whether pulses of either sign reach one inductor: through a centre tap or a bridge."""
         return self.secondary in ("centre-tap", "bridge")
 
-    @property
-    def kept_continuous(self) -> Variant:
-        """The variant of which diodes are kept conducting where either mode is asked, as its page does not know them idle."""
-        return replace(self, target=CONTINUOUS) if self.target == "either" and not self.synchronous else self
-
     def drop(self, rectifier: str, current: str) -> str:
         """Return the formula of a rectifier's largest drop, at a current: that of its body diode where a dead time lets it conduct."""
         x = rectifier.replace("_", "")

@@ -12,7 +12,7 @@ on every resistance: both is left to the simulation.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from jump_lane.circuit.control import HALF
@@ -137,7 +137,7 @@ def _inductor(v: Variant, frequency: str, load: str, holding: bool) -> tuple[Lin
         least = load if holding else "max(I_o/2 - I_H, 0)"
         return coil.sized(v, "V_on*D_c", load=least, full="(I_max/2)", phases="2")
     if v.secondary == "half-wave":
-        v = v.kept_continuous
+        v = replace(v, target="continuous") if v.target == "either" else v
         # so that I_v ≥ I_o/2 + r_m·I_max/2, the most that comes between pulses
         return coil.sized(v, "V_on*D_c", load="((I_o - r_m*I_max)/3)", full="((I_max - r_m*I_max)/3)")
     return coil.sized(v, "V_on*D_c", frequency=frequency)

@@ -12,6 +12,7 @@ leakage, dead time and light load make of it is left to the simulation.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from jump_lane.circuit.elements import Element, Winding
@@ -95,7 +96,7 @@ def sizing(v: Variant, primary: str) -> tuple[Line, ...]:
 def chosen(v: Variant, clamped: bool = False) -> tuple[Line, ...]:
     """Return the choice of L; ``clamped`` if the core is reset over all of the off-time."""
     if v.secondary == "current-doubler":
-        v = v.kept_continuous
+        v = replace(v, target="continuous") if v.target == "either" and not v.synchronous else v
         return coil.sized(v, "max(V_on, V_off)*D_c", load="(I_o/2)", full="(I_max/2)", phases="2")
     if v.secondary == "half-wave" or clamped:
         return coil.sized(v, "abs(V_on)*D_c")
