@@ -15,16 +15,21 @@ from jump_lane.circuit.elements import (
     Resistor,
     Switch,
     VoltageSource,
+    Winding,
+    coupled_pair,
 )
 from jump_lane.circuit.gates import on
 from jump_lane.design.derive import Design, derive
+from jump_lane.errors import ConvergenceError
 from jump_lane.judge.ripple import Charging
 from jump_lane.sizing.solve import size
 from jump_lane.spec import parse_spec
 from jump_lane.study.check import check
 from jump_lane.study.scale import Factors, proven, scaled
 from jump_lane.study.template import example
-from jump_lane.switching.network import assemble
+from jump_lane.switching.engine import Engine
+from jump_lane.switching.rest import energy_at_rest
+from jump_lane.switching.runs import Run
 
 FACTORS = (Factors(0.04, 1e-4, 10.0), Factors(0.05, 1e-6, 20.0), Factors(20.0, 30.0, 0.2))
 """Of voltage, power and frequency."""
@@ -68,10 +73,17 @@ class Scaled(unittest.TestCase):
             Capacitor("C", "out", "gnd", 1e-4),
             CurrentSource("load", "out", "gnd", 3.0),
         )
-        network = assemble(Circuit(elements, 1e-5, lambda d: {"S1": on(0.0, d)}, 0.5))
-        self.assertAlmostEqual(network.energy / 100.0, 1e-4 * 144.0 + 1e-5 * 9.0)
+        pair = coupled_pair(
+            "T", Winding("L1", "a", "gnd", 1.0, 0.0), Winding("L2", "b", "gnd", 1.0, 0.0), (4e-5, 1e-5), 0.5
+        )
+        rest = [
+            energy_at_rest(Circuit(e, 1e-5, lambda d: {"S1": on(0.0, d)}, 0.5))
+            for e in (elements, (*elements, pair))
+        ]
+        self.assertAlmostEqual(rest[0] / 100.0, 1e-4 * 144.0 + 1e-5 * 9.0)
+        self.assertAlmostEqual((rest[1] - rest[0]) / 100.0, 5e-5 * 9.0)
         still = (Resistor("R", "a", "gnd", 1.0), Inductor("L", "a", "gnd", 1e-6))
-        self.assertEqual(assemble(Circuit(still, 1e-5, lambda _: {}, 0.5)).energy, 1.0)
+        self.assertEqual(energy_at_rest(Circuit(still, 1e-5, lambda _: {}, 0.5)), 1.0)
 
 
 class Endless(unittest.TestCase):
@@ -100,6 +112,33 @@ class Endless(unittest.TestCase):
             switching={"rectifier": "synchronous"},
         )
         self.assertEqual(found.loads[0], 0.0)
+
+
+class Ringing(unittest.TestCase):
+    """A coil and a capacitor that ring at 5 MHz without loss, down to where a diode would conduct, and never beyond."""
+
+    def period(self, length: float) -> tuple[Engine, Run]:
+        elements = (
+            VoltageSource("source", "in", "gnd", 10.0),
+            Inductor("L", "in", "out", 1e-6),
+            Capacitor("C", "out", "gnd", 1e-9),
+            Diode("D", "gnd", "out"),
+            Switch("S1", "out", "x"),
+            Resistor("R", "x", "gnd", 1e9),
+        )
+        engine = Engine(Circuit(elements, length, lambda d: {"S1": on(0.0, d)}, 0.5))
+        return engine, engine.run(engine.start({"L": 0.0, "C": 0.0}), 0, 0.5, tangents=False)
+
+    def test_thousands_of_cycles_keep_their_energy(self) -> None:
+        engine, run = self.period(1e-3)
+        current, voltage = (engine.network.to_si @ run.end[: engine.n]).tolist()
+        self.assertAlmostEqual(1e-6 * current**2 + 1e-9 * (voltage - 10.0) ** 2, 1e-7, delta=1e-10)
+
+    def test_one_without_end_is_given_up(self) -> None:
+        with self.assertRaisesRegex(
+            ConvergenceError, "1,000,000 steps between two commutations.*nothing damps"
+        ):
+            self.period(1.0)
 
 
 class ConstantPower(unittest.TestCase):

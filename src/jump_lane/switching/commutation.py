@@ -19,9 +19,9 @@ from jump_lane.switching.propagators import light
 from jump_lane.switching.solving import FREE, IMPOSSIBLE
 from jump_lane.switching.tables import find
 
-OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY, PAUSED, DIVERGED, LOST = 0, 1, 2, 3, 4, 5, 6, 7, 8
+OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY, PAUSED, DIVERGED, ENDLESS = 0, 1, 2, 3, 4, 5, 6, 7, 8
 """How a run ends: well; an unknown combination; no consistent combination; contradictory sources; record
-full; too many events in a period; where it was asked to pause; with a state beyond all bounds; where rounding hides events."""
+full; too many events in a period; where it was asked to pause; with a state beyond all bounds; in a stretch that does not end."""
 
 FITS = -1
 CONTRADICTORY = -2

@@ -21,9 +21,8 @@ ROUNDING = 1e-15
 FAST = 1e6
 """A guard that falls by so many times its slack within a tick has not been at rest."""
 
-MOST_STEPS, UNRESOLVED = 100_000, -2
-"""Steps of one stretch beyond which rounding hides what its guards do, as in states far from what the circuit makes; what
-is said then."""
+MOST_STEPS, UNENDED = 1_000_000, -2
+"""Steps of one stretch beyond which it is given up, and what is said then: a quarter of a second, or some 100,000 ringings."""
 
 TRIES = 4
 """Ticks beside the root of a series that are looked at: rounding may hide the crossing by one."""
@@ -239,7 +238,7 @@ def flow(phi, rate, watch, c, first, z, fresh, watched, sizes, span, resting, ar
     """Propagate through at most `span` ticks of configuration c, up to the first guard that fails.
 
     z is advanced in place; returns the ticks gone, the natural valve whose guard failed (or, behind these, the trip; or −1,
-    or that it cannot be told), and the part of the last tick that lies behind that instant.  Steps start as short as the
+    or that it does not end), and the part of the last tick that lies behind that instant.  Steps start as short as the
     fastest change wants (level `first`) and grow while no guard can be missed; what is left, shorter than the first step, is
     one step by its series; one that ends beyond an event is searched for it.  Arrays are handed over once.
     """
@@ -278,7 +277,7 @@ def flow(phi, rate, watch, c, first, z, fresh, watched, sizes, span, resting, ar
             which, rest = -1, 0.0
             _observe(watch, c, z, nz, 3 * d, watched, here)
         elif products > MOST_STEPS:
-            which = UNRESOLVED
+            which = UNENDED
             break
         elif verdict == 0 and level > 0:
             level -= 1

@@ -21,6 +21,7 @@ from jump_lane.switching.commutation import Sizes
 from jump_lane.switching.learning import CLOCK as COUNT
 from jump_lane.switching.learning import CURRENT, POTENTIAL, VOLTAGE, Model
 from jump_lane.switching.network import Array, Network
+from jump_lane.switching.rest import energy_at_rest
 from jump_lane.switching.tripped import Trip, tripped
 
 NO_LAW = Law({})
@@ -61,7 +62,7 @@ class Layout:
         self.circuit, self.network = circuit, network
         self.law = circuit.law or NO_LAW
         self.meters, self.watched, self.inputs = tuple(meters), dict(watched or {}), tuple(inputs)
-        self.n = network.size
+        self.n, self.energy = network.size, energy_at_rest(circuit)
         self.at: dict[str, int] = {ONE: self.n}
         entry = self.n + 1 + len(self.meters)
         if circuit.law is not None:
@@ -107,8 +108,8 @@ class Layout:
         gated = self.network.gated
         natural = len(self.network.valves) - gated
         counted = self.first - self.n - 1
-        trips, energy = len(self.trips), self.network.energy
-        return Sizes(self.n, self.nz, gated, natural, columns, trips, counted, self.laws, energy)
+        trips = len(self.trips)
+        return Sizes(self.n, self.nz, gated, natural, columns, trips, counted, self.laws, self.energy)
 
     def signal(self, name: str) -> tuple[int, int]:
         """Return number and kind of a signal of the circuit.

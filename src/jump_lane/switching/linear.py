@@ -187,7 +187,7 @@ def _event(
     if tables.info[after, 2] != FREE:
         onto[: engine.n] = tables.projection[after]
     off = np.linalg.norm((onto @ arriving - state)[: engine.n])
-    if off > CLOSE * size_of(state, engine.n, engine.network.energy):
+    if off > CLOSE * size_of(state, engine.n, engine.layout.energy):
         raise ConvergenceError(
             f"the states jump through several combinations of valves at once at {tick * engine.tick:.4g} s: how the circuit "
             "answers a small change there is not known"

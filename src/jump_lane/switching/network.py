@@ -62,8 +62,6 @@ class Network:
         Physical state x = to_si·y, and back, (n, n).
     branches
         Names of all branches, those of the valves last.
-    energy
-        What a state at rest is compared with [J], from what the sources would bring into capacitors and inductors.
     """
 
     nodes: tuple[str, ...]
@@ -74,7 +72,6 @@ class Network:
     to_energy: Array
     states: tuple[str, ...]
     branches: tuple[str, ...]
-    energy: float
 
     @property
     def size(self) -> int:
@@ -121,10 +118,6 @@ def _alone(element: Element, name: str) -> Element:
     if isinstance(element, VoltageSource):
         return replace(element, voltage=value)
     return replace(element, current=value) if isinstance(element, CurrentSource) else element
-
-
-MANY = 100.0
-"""A hundredth of it, and guards that rest at zero rattle; ten times as much, and currents of light valves get lost."""
 
 
 @lru_cache(maxsize=256)
@@ -213,19 +206,6 @@ class _Assembly:
                 "factors below 1 (perfect coupling is an ideal transformer with a magnetising inductance)"
             ) from None
         return factor, np.asarray(np.linalg.inv(factor))
-
-    def energy(self) -> float:
-        """Return what a state at rest is compared with.
-
-        That is twice the energy of all capacitors at the largest source voltage and of all inductors at the largest current,
-        many times: a converter that steps up, or rings, has more than its sources bring, and guards that rest at zero have to
-        be seen to.
-        """
-        voltage = max((abs(e.voltage) for e in self.of(VoltageSource)), default=0.0)
-        current = max((abs(e.current) for e in self.of(CurrentSource)), default=0.0)
-        charged = sum(c.capacitance for c in self.capacitors) * voltage**2
-        flowing = sum(e.inductance for e in self.of(Inductor)) * current**2
-        return MANY * (charged + flowing) or 1.0
 
     def stamp_resistors(self) -> None:
         """Conductances between nodes."""
@@ -408,7 +388,6 @@ def assemble(circuit: Circuit) -> Network:
         to_energy=a.to_energy,
         states=tuple(a.states),
         branches=branches,
-        energy=a.energy(),
     )
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.errors import ConvergenceError, NoResultError, UnsolvableError
-from jump_lane.switching import commutation, stepping
+from jump_lane.switching import commutation, flowing, stepping
 from jump_lane.switching.configuration import conducting
 from jump_lane.switching.network import Array, Network
 
@@ -92,9 +92,10 @@ def failure(status: int, combo: int, network: Network) -> NoResultError:
     names = ", ".join(v.name for v, c in zip(network.valves, closed, strict=True) if c) or "nothing"
     if status == commutation.DIVERGED:
         return ConvergenceError("the state has grown beyond all bounds")
-    if status == commutation.LOST:
+    if status == commutation.ENDLESS:
         return ConvergenceError(
-            "rounding hides what the valves do: the state is far from what the circuit makes"
+            f"more than {flowing.MOST_STEPS:,} steps between two commutations (with {names} conducting): a ringing that "
+            "nothing damps, or a state so far from what the circuit makes that rounding hides what its valves do"
         )
     if status == commutation.UNSOLVABLE:
         return UnsolvableError(

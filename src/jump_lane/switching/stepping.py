@@ -18,8 +18,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import PERIOD
-from jump_lane.switching.commutation import FULL, LOST, OK, PAUSED, TOO_MANY, Sizes, apply, commutate
-from jump_lane.switching.flowing import UNRESOLVED, finish_tick, flow
+from jump_lane.switching.commutation import ENDLESS, FULL, OK, PAUSED, TOO_MANY, Sizes, apply, commutate
+from jump_lane.switching.flowing import UNENDED, finish_tick, flow
 from jump_lane.switching.propagators import advance, light
 from jump_lane.switching.series import ROOM
 from jump_lane.switching.tables import find
@@ -300,8 +300,8 @@ def run_period(tables, edges, sizes, tick, record, stats, mark, room):
             for m in range(sizes.columns):
                 advance(tables.phi, c, gone, p[m], fresh)
             now += gone
-            if which == UNRESOLVED:
-                return LOST, combo
+            if which == UNENDED:
+                return ENDLESS, combo
         left, gone_by, cause = c, now - rest, NO_CAUSE
         if follow:
             for i in range(sizes.nz):

@@ -1,0 +1,26 @@
+"""What a state is compared with where it is small: what the sources of a circuit would bring into it."""
+
+from __future__ import annotations
+
+from jump_lane.circuit.circuit import Circuit
+from jump_lane.circuit.elements import Capacitor, CoupledInductors, CurrentSource, Inductor, VoltageSource
+
+MANY = 100.0
+"""A hundredth of it, and guards that rest at zero rattle; ten times as much, and currents of light valves get lost."""
+
+
+def energy_at_rest(circuit: Circuit) -> float:
+    """Return the energy that a state at rest is compared with [J].
+
+    That is twice the energy of all capacitors at the largest source voltage and of all inductors at the largest source
+    current, many times: a converter that steps up, or rings, has more than its sources bring.  Where they bring none, it is one
+    joule.
+    """
+    voltages = [abs(e.voltage) for e in circuit.elements if isinstance(e, VoltageSource)]
+    currents = [abs(e.current) for e in circuit.elements if isinstance(e, CurrentSource)]
+    capacitance = sum(e.capacitance for e in circuit.elements if isinstance(e, Capacitor))
+    inductance = sum(e.inductance for e in circuit.elements if isinstance(e, Inductor))
+    for pair in (e for e in circuit.elements if isinstance(e, CoupledInductors)):
+        inductance += sum(row[k] for k, row in enumerate(pair.inductance))
+    brought = capacitance * max(voltages, default=0.0) ** 2 + inductance * max(currents, default=0.0) ** 2
+    return MANY * brought or 1.0
