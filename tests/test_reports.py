@@ -8,8 +8,9 @@ from jump_lane.errors import InputError
 from jump_lane.operating.point import solve
 from jump_lane.quantities import show
 from jump_lane.report.check import check_view
+from jump_lane.report.curves import Curve, curves_figure
 from jump_lane.report.derivation import derivation_view
-from jump_lane.report.figures import Curve, Panel, curves_figure, save, spectrum_figure, waves_figure
+from jump_lane.report.figures import Panel, save, spectrum_figure, waves_figure
 from jump_lane.report.topologies import topologies_view
 from jump_lane.report.waves import interval_rows, sample_columns, waves_view
 from jump_lane.study.check import check

@@ -48,7 +48,7 @@ def outcome(tables: dict[str, Any], rng: random.Random) -> tuple[str, str]:
 
 def unproven(given: dict[str, Any], component: str, design: Any, said: str) -> str:
     """Return what of a design does not hold once it is written and read again, beyond what was said of the converter with it."""
-    again = given | {"wound": tomllib.loads(with_design("", design.asked, design.found))["wound"]}
+    again = given | tomllib.loads(with_design("", design.asked, design.found, design.ratios))
     other = jl.wound(again, component)
     broken = [v.what for v in judged(other.asked, other.found) if not (v.holds or v.warning)]
     if broken:

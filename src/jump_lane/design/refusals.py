@@ -17,6 +17,10 @@ if TYPE_CHECKING:
     from jump_lane.topologies.page import Page
 
 
+ROUNDING = 1e-9
+"""Part of a value that is nothing beside it."""
+
+
 def require_mode(spec: Spec) -> None:
     """Refuse a conduction mode that the rectifier cannot have."""
     if spec.switching.mode == "discontinuous" and spec.switching.rectifier == "synchronous":
@@ -133,13 +137,14 @@ def beyond_bounds(sheet: Sheet, page: Page) -> str:
         if bound.symbol not in sheet or bound.limit not in sheet:
             continue
         value, limit = sheet[bound.symbol], sheet[bound.limit]
-        broken = np.broadcast_to(value.values > limit.values * (1.0 + 1e-9), sheet.shape)
+        broken = np.broadcast_to(value.values > limit.values * (1.0 + ROUNDING), sheet.shape)
         if broken.any():
             i, j = (int(k) for k in np.argwhere(broken)[0])
             at = ", ".join(show(sheet[s].corner(i, j), unit) for s, unit in (("V_in", "V"), ("I_o", "A")))
+            most = limit.corner(i, j) if limit.corner(i, j) > ROUNDING * value.corner(i, j) else 0.0
             return (
                 f"{page.name}: {value.meaning} would be {show(value.corner(i, j), value.unit)} at {at}, at most "
-                f"{show(limit.corner(i, j), limit.unit)} is possible: {bound.otherwise}"
+                f"{show(most, limit.unit)} is possible: {bound.otherwise}"
             )
     return ""
 

@@ -123,7 +123,7 @@ def pick_together(
             watch(k, len(designs))
         try:
             picked = pick(
-                with_winding(converter, design.asked, design.found),
+                with_winding(design.converter, design.asked, design.found),
                 choose=names,
                 by=by,
                 most=most,

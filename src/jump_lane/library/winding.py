@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -31,6 +31,12 @@ SECTIONS, SHEETS = (".json", ".dxf"), (".txt", ".json")
 RANKED = "loss=1,volume=1"
 """What designs are ranked by unless something else is asked."""
 
+PUT_BACK = 10
+"""Designs that are put back into the converter, at most, until it holds with one; more only where more are listed."""
+
+EASINGS = 3
+"""How often turns ratios are lowered for what a winding drops."""
+
 
 @dataclass(frozen=True, repr=False)
 class WoundDesign(Result):
@@ -41,6 +47,8 @@ class WoundDesign(Result):
     found: Proven
     known: str = ""
     """What the check of the converter with this component says, where it was run already."""
+    ratios: Mapping[str, float] = field(default_factory=dict)
+    """Turns ratios by symbol that it needs beside it, where they are not those derived."""
 
     def view(self) -> View:
         """Return every value with its formula, losses at every corner, verdicts, and the winding sheet."""
@@ -91,7 +99,7 @@ class WoundDesign(Result):
         from jump_lane.files import edit
         from jump_lane.magnetics.written import with_design
 
-        return edit(path, lambda text: with_design(text, self.asked, self.found))
+        return edit(path, lambda text: with_design(text, self.asked, self.found, self.ratios))
 
 
 @dataclass(frozen=True, repr=False)
@@ -102,6 +110,8 @@ class WindResult(Result):
     choice: Choice
     judgements: tuple[str, ...]
     """What the check of the converter says with each design in it."""
+    ratios: Mapping[str, float] = field(default_factory=dict)
+    """Turns ratios by symbol, where they were lowered for what the winding drops."""
 
     @property
     def complete(self) -> bool:
@@ -119,15 +129,14 @@ class WindResult(Result):
         if not 1 <= number <= len(self.choice.designs):
             raise InputError(f"design {number}: the list has {len(self.choice.designs)}")
         found, known = self.choice.designs[number - 1], self.judgements[number - 1]
-        return WoundDesign(self.converter, self.choice.asked, found, known)
+        return WoundDesign(self.converter, self.choice.asked, found, known, self.ratios)
 
     def view(self) -> View:
         """Return the list of designs, and how many combinations fell out for which reason."""
         from jump_lane.report.wound import list_view
 
-        return replace(
-            list_view(self.choice, self.judgements, self.converter.name), changes=self.converter.changes
-        )
+        shown = list_view(self.choice, self.judgements, self.converter.name, self.ratios)
+        return replace(shown, changes=self.converter.changes)
 
     def columns(self) -> Columns:
         """Return a row for each design of the list."""
@@ -204,21 +213,65 @@ def wind(
     NoResultError
         If none holds every limit; it says how many fell out for which reason.
     """
-    from jump_lane.magnetics.choice import choose
+    from jump_lane.library.easing import eased, with_ratios
     from jump_lane.magnetics.search import CRITERIA
     from jump_lane.study.pick import goals
 
     weights = goals(by, CRITERIA)
+    first = found = _searched(converter, component, weights, count, watch)
+    ratios: dict[str, float] = {}
+    for _ in range(EASINGS):
+        if found.holding or not found.choice.complete:
+            break
+        ratios = eased(converter, found.choice, found.checks)
+        if not ratios:
+            break
+        try:
+            found = _searched(with_ratios(converter, ratios), component, weights, count, watch)
+        except (InputError, NoResultError):
+            break
+    found, ratios = (found, ratios) if found.holding else (first, {})
+    listed = replace(found.choice, designs=found.choice.designs[:count])
+    return WindResult(found.converter, listed, tuple(map(judgement, found.checks[:count])), ratios)
+
+
+@dataclass(frozen=True)
+class _Searched:
+    """A choice whose designs were put back, those with which the converter holds first."""
+
+    converter: Converter
+    choice: Choice
+    checks: tuple[Check | str, ...]
+
+    @property
+    def holding(self) -> bool:
+        """Whether the converter holds with one of the designs."""
+        return bool(self.checks) and _holds(self.checks[0])
+
+
+def _searched(
+    converter: Converter, component: str, weights: dict[str, float], count: int, watch: Watch | None
+) -> _Searched:
+    """Search a component, and put the best designs back: all that are listed, and more until the converter holds with one."""
+    from jump_lane.magnetics.choice import choose
+
     asked = _asked(converter, component)
     try:
-        found = choose(asked, weights, count, watch)
+        found = choose(asked, weights, max(count, PUT_BACK), watch)
     except NoResultError as error:
         raise NoResultError(f"{component}: {error}") from None
-    each = [(design, put_back(converter, asked, design)) for design in found.designs]
-    each.sort(key=lambda e: isinstance(e[1], str) or e[1].exit_status != 0)
-    return WindResult(
-        converter, replace(found, designs=tuple(d for d, _ in each)), tuple(judgement(j) for _, j in each)
-    )
+    each: list[tuple[Proven, Check | str]] = []
+    for design in found.designs:
+        if len(each) >= count and any(_holds(known) for _, known in each):
+            break
+        each.append((design, put_back(converter, asked, design)))
+    each.sort(key=lambda e: not _holds(e[1]))
+    designs = tuple(design for design, _ in each)
+    return _Searched(converter, replace(found, designs=designs), tuple(known for _, known in each))
+
+
+def _holds(known: Check | str) -> bool:
+    return not isinstance(known, str) and known.exit_status == 0
 
 
 def put_back(converter: Converter, asked: Asked, found: Proven) -> Check | str:

@@ -110,7 +110,7 @@ def values_of(warm: Warm) -> dict[str, float]:
         return {w.name: real * (w.turns / wound.turns[0]) ** 2 for w in wound.windings}
     if len(coil.windings) < 2:
         return {coil.name: real}
-    found = {design.page.magnetising: real, **_ratios(design, coil, wound)}
+    found = {design.page.magnetising: real, **ratios_of(design, coil, wound)}
     found |= {f"L_s{k}": value for k, value in enumerate(warm.star.own[1:], start=1)}
     if warm.asked.table.least_leakage is not None:
         found["L_r"] = min(warm.leakage)
@@ -130,7 +130,7 @@ def secondary_of(design: Design, coil: Coil) -> int:
     return next((k for k, w in enumerate(windings) if k and w.turns == 1.0), 1)
 
 
-def _ratios(design: Design, coil: Coil, wound: Wound) -> dict[str, float]:
+def ratios_of(design: Design, coil: Coil, wound: Wound) -> dict[str, float]:
     """Return the turns ratios of the windings as they are wound, by symbol: n to the first secondary, n_2 to the next and so on."""
     first, turns = secondary_of(design, coil), wound.turns
     further = enumerate(turns[first + 1 :], start=2)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import tomlkit
@@ -13,9 +14,14 @@ from jump_lane.quantities import brief
 INSULATION = {number: words for words, number in GRADE_NUMBERS.items()}
 
 
-def with_design(text: str, asked: Asked, found: Proven) -> str:
-    """Return a converter file's text with a design under ``[wound.NAME]``; limits that stand there stay."""
+def with_design(text: str, asked: Asked, found: Proven, ratios: Mapping[str, float] | None = None) -> str:
+    """Return a converter file's text with a design under ``[wound.NAME]``; limits that stand there stay.
+
+    Turns ratios that it needs, by symbol, are written under ``[chosen]``.
+    """
     document = tomlkit.parse(text)
+    for symbol, value in (ratios or {}).items():
+        _table(document, "chosen", False)[symbol] = value
     wound, name = found.wound, asked.coil.name
     table = _table(_table(document, "wound", True), name, False)
     values: dict[str, Any] = {

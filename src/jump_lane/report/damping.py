@@ -6,7 +6,7 @@ from typing import Any
 
 from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show
-from jump_lane.report.figures import Curve, curves_figure
+from jump_lane.report.curves import Curve, curves_figure
 from jump_lane.report.table import Table, View
 from jump_lane.study.damping import Comparison
 

@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 
 from jump_lane.quantities import show
+from jump_lane.report.curves import Curve, curves_figure
 from jump_lane.report.export import Columns
-from jump_lane.report.figures import Curve, curves_figure
 from jump_lane.report.gaps import gaps_note
 from jump_lane.report.losses import percent
 from jump_lane.report.maps import map_figure

@@ -6,8 +6,8 @@ import itertools
 from typing import Any
 
 from jump_lane.quantities import show
+from jump_lane.report.curves import Curve, curves_figure
 from jump_lane.report.export import Columns
-from jump_lane.report.figures import Curve, curves_figure
 from jump_lane.report.table import Table, View
 from jump_lane.study.modes import ModeMap
 

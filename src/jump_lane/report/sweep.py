@@ -8,8 +8,8 @@ import numpy as np
 
 from jump_lane.equations.formula import pretty
 from jump_lane.quantities import show
+from jump_lane.report.curves import Curve, curves_figure
 from jump_lane.report.export import Columns
-from jump_lane.report.figures import Curve, curves_figure
 from jump_lane.report.gaps import gaps_note, named
 from jump_lane.report.maps import map_figure
 from jump_lane.report.table import Table, View

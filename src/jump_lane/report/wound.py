@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from jump_lane.judge.verdict import Verdict
@@ -17,8 +18,14 @@ from jump_lane.report.export import Columns
 from jump_lane.report.table import Table, View
 
 
-def list_view(choice: Choice, judgements: tuple[str, ...], name: str) -> View:
-    """Show the best designs, and for how many others which limit stood against them."""
+def list_view(choice: Choice, judgements: tuple[str, ...], name: str, ratios: Mapping[str, float]) -> View:
+    """Show the best designs, and for how many others which limit stood against them.
+
+    Parameters
+    ----------
+    ratios
+        Turns ratios by symbol, where they were lowered for what the winding drops.
+    """
     asked = choice.asked
     rows = tuple(_row(k, p) for k, p in enumerate(choice.designs, start=1))
     marks = tuple("faint" if any(not v.holds for v in judged(asked, p)) else "" for p in choice.designs)
@@ -36,6 +43,7 @@ def list_view(choice: Choice, judgements: tuple[str, ...], name: str) -> View:
         f"{choice.looked} combinations, {choice.valid} hold; all limits at {len(asked.burden.courses)} corners"
     ]
     notes += notes_on(asked)
+    notes += [_lowered(ratios)] if ratios else []
     notes += ["faint: less than the least magnetising inductance"] if any(marks) else []
     notes += [
         f"jumplane wind {name} {asked.coil.name} --show 1 shows one in detail; --write puts it into the file"
@@ -46,11 +54,20 @@ def list_view(choice: Choice, judgements: tuple[str, ...], name: str) -> View:
         "looked": choice.looked,
         "valid": choice.valid,
         "fallen": dict(choice.fallen),
+        "turns_ratios": dict(ratios),
         "designs": [
             {"converter": j, **design_data(asked, p)} for p, j in zip(choice.designs, judgements, strict=True)
         ],
     }
     return View("wind", data, (designs, fallen), tuple(notes))
+
+
+def _lowered(ratios: Mapping[str, float]) -> str:
+    chosen = ", ".join(f"{symbol} = {value:g}" for symbol, value in ratios.items())
+    return (
+        f"{chosen}: lowered, as with leakage and resistance of any winding found before the duty ratio exceeded "
+        "switching.duty_limit; --write puts that under [chosen] too"
+    )
 
 
 def _row(number: int, p: Proven) -> tuple[str, ...]:
