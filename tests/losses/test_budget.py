@@ -1,9 +1,13 @@
 """The power balance on every topology, ratings, and the same part at other temperatures."""
 
 import unittest
+from unittest.mock import patch
 
+from jump_lane.dissipation import budget as budgets
 from jump_lane.dissipation.budget import budget
-from jump_lane.errors import JumpLaneError
+from jump_lane.dissipation.ledger import Loss
+from jump_lane.errors import BalanceError, JumpLaneError
+from jump_lane.operating.point import solve
 from jump_lane.topologies import NAMES
 from tests.common import buck_tables, design, example_design
 
@@ -32,6 +36,48 @@ class EveryTopology(unittest.TestCase):
                 idle = {r for r in wanted if r not in roles}
                 further = {f"{kind}{k}" for kind in ("D", "C_o") for k in range(2, at.page.outputs + 1)}
                 self.assertTrue(idle <= further | {"S2", "D2", "D3", "D4"}, f"{idle} are nowhere")
+
+
+IDLE: dict[str, object] = {
+    "topology": "boost",
+    "input": {"voltage": 37.4},
+    "output": [{"voltage": 78.36, "voltage_ripple": "0.5 %", "current": {"min": 0, "max": 0.9}}],
+    "switching": {"frequency": "200 kHz", "current_ripple": "26 %", "rectifier": "synchronous"},
+    "chosen": {"L": "300 µH"},
+}
+
+
+class NoLoad(unittest.TestCase):
+    """Nothing goes out, and what comes in is a millionth of what swings between the inductor and the output."""
+
+    def lost(self, resistance: float) -> tuple[float, float]:
+        """Return what is lost in the inductor, and what its rms current loses [W]."""
+        idle = design(IDLE, parts={"L": {"resistance": resistance}})
+        found = budget(idle, 0, 0)
+        _, recording = solve(idle, 0, 0)
+        return found.simulated, resistance * recording.measures("L.i").rms ** 2
+
+    def test_little_is_lost_and_powers_close(self) -> None:
+        for resistance in (4e-3, 1e-3, 4e-4, 4e-5):
+            with self.subTest(resistance):
+                found, expected = self.lost(resistance)
+                self.assertAlmostEqual(found, expected, delta=1e-5 * expected)
+                self.assertGreater(expected, 0.5 * resistance * 0.095**2)
+
+    def test_nothing_is_lost(self) -> None:
+        self.assertAlmostEqual(self.lost(0.0)[0], 0.0, delta=1e-9)
+
+    def test_powers_that_do_not_close_are_refused(self) -> None:
+        """A loss that the simulation does not know of stands in the budget as if it did."""
+        loaded = design(IDLE, parts={"L": {"resistance": 4e-3}})
+        lost = budget(loaded, 0, 1).simulated
+        entries = budgets._entries
+        more = Loss("L", "imagined", 0.1 * lost, simulated=True)
+        with (
+            patch.object(budgets, "_entries", lambda *a: [*entries(*a), more]),
+            self.assertRaisesRegex(BalanceError, "the powers do not close"),
+        ):
+            budget(loaded, 0, 1)
 
 
 class Ratings(unittest.TestCase):
