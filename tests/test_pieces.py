@@ -37,7 +37,7 @@ class InPieces(unittest.TestCase):
         state, _ = solve(found, 0, 1)
         engine = Engine(replace(state.engine.circuit, control=state.control))
         whole = engine.run(state.start[: engine.nz], state.combo, state.control, tangents=True)
-        parts = engine.run_pieces(None, state.start[: engine.nz], state.combo, state.control)
+        parts = pieces.run_pieces(engine, None, state.start[: engine.nz], state.combo, state.control)
         self.assertGreaterEqual(len(parts.ends), 4)
         product = np.eye(engine.n)
         for tangent in parts.tangents:
@@ -51,7 +51,7 @@ class InPieces(unittest.TestCase):
         point = replace(found.point(0, 1), values=found.point(0, 1).values | {"C_o": 3e-6})
         state, recording = solve_point(found.page, point)
         engine = state.engine
-        parts = engine.run_pieces(state.starts, state.start, state.combo, state.control)
+        parts = pieces.run_pieces(engine, state.starts, state.start, state.combo, state.control)
         period = np.linalg.multi_dot([t[: engine.n, : engine.n].T for t in reversed(parts.tangents)])
         self.assertGreater(np.abs(np.linalg.eigvals(period)).max(), 1e6)
         self.assertAlmostEqual(recording.measures("load.v").average / point["V_o"], 1.0, places=9)
@@ -59,7 +59,9 @@ class InPieces(unittest.TestCase):
     def test_another_number_of_pieces_is_refused(self) -> None:
         state, _ = solve(phases("resistance"), 0, 1)
         with self.assertRaisesRegex(ConvergenceError, "number"):
-            state.engine.run_pieces(np.tile(state.start, (3, 1)), state.start, state.combo, state.control)
+            pieces.run_pieces(
+                state.engine, np.tile(state.start, (3, 1)), state.start, state.combo, state.control
+            )
 
     def test_pieces_that_do_not_close_are_an_error(self) -> None:
         """No duty ratio of a boost converter lowers the voltage."""

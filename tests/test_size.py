@@ -27,6 +27,21 @@ def bare(name: str, **changes) -> Spec:
     return found.model_copy(update={"transformer": transformer, "margin": margin, **changes})
 
 
+CIRCLING = {
+    "topology": "flyback",
+    "input": {"voltage": {"min": 8.1, "max": 9.85}},
+    "output": [{"voltage": 4.4, "current": {"min": 0.7, "max": 33}, "voltage_ripple": "0.1 %"}],
+    "switching": {
+        "frequency": "1.07 MHz",
+        "current_ripple": "39 %",
+        "mode": "discontinuous",
+        "duty_limit": "42 %",
+    },
+    "transformer": {"clamp_voltage": 1.6},
+    "parts": {"S1": {"resistance": "593 µΩ"}, "D1": {"resistance": "237 µΩ", "forward_voltage": "109 mV"}},
+}
+
+
 class Values(unittest.TestCase):
     def test_every_limit_is_just_kept(self) -> None:
         for name in ("buck", "sepic", "flyback", "half-bridge"):
@@ -139,6 +154,14 @@ class Values(unittest.TestCase):
                 found = size(asked.model_copy(update={"switching": switching}))
                 self.assertEqual(found.deciding["L"].limit.symbol, "mode")
                 self.assertAlmostEqual(found.deciding["L"].ratio, edge, delta=2e-3)
+
+    def test_turns_ratio_and_inductance_that_circle_each_other(self) -> None:
+        """Discontinuous at full load: the duty ratio follows the inductance, and the boundary the turns ratio."""
+        found = size(spec(CIRCLING))
+        self.assertEqual({found.deciding[s].limit.symbol for s in ("n", "L_m")}, {"D", "mode"})
+        for symbol in ("n", "L_m", "C_o"):
+            self.assertAlmostEqual(found.deciding[symbol].ratio, 1.0, delta=2e-3, msg=symbol)
+        self.assertEqual(found.unkept, [])
 
 
 class Parts(unittest.TestCase):

@@ -47,7 +47,10 @@ def eased(converter: Converter, choice: Choice, checks: Iterable[Check | str]) -
     except (InputError, NoResultError):
         return {}
     ours = [s for s in wound if asked.design.chooses(s) and s not in spec.chosen]
-    found = {s: wound[s] * min(then[s].worst / now[s].worst, 1.0 / over) / (1.0 + asked.table.turns_error) for s in ours}
+    found = {
+        s: wound[s] * min(then[s].worst / now[s].worst, 1.0 / over) / (1.0 + asked.table.turns_error)
+        for s in ours
+    }
     return {s: float(f"{value:.{DIGITS}g}") for s, value in found.items()}
 
 

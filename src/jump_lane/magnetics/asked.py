@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -183,6 +183,8 @@ def asked_of(design: Design, name: str) -> Asked:
     found, failed = courses(design, name)
     if not found:
         raise NoResultError("no corner has a result:\n" + "\n".join(failed))
+    if max(found, key=lambda course: course.largest).biased:
+        coil = replace(coil, stores=True)  # more inductance than asked would let the same current saturate it
     stock = stock_of(design.spec.catalogue.files)
     return Asked(design, coil, table, burden_of(found), stock, failed)
 

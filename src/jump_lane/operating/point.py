@@ -121,7 +121,7 @@ def hold(
         If there is none.
     """
     try:
-        return steady_state(circuit, regulation, guess)
+        return _sound(circuit, regulation, steady_state(circuit, regulation, guess), guess)
     except ConvergenceError:
         if beside is None:
             raise
@@ -130,6 +130,29 @@ def hold(
             raise
     found = {**guess, **near.states, "C_o": guess["C_o"]}
     return steady_state(replace(circuit, control=near.control), regulation, found)
+
+
+FAR = 0.15
+"""Part of the range of the control beyond which a state is another one than the one derived."""
+
+
+def _sound(
+    circuit: Circuit, regulation: Regulation, found: SteadyState, guess: dict[str, float]
+) -> SteadyState:
+    """Return the state that holds the output nearest to the control derived.
+
+    A core that saturates, or a boost beyond its peak, holds the same output at another control as well, where the currents
+    are many times as large.  One found far from the control derived is looked for once more from the state at that control.
+    """
+    away = abs(found.control - circuit.control)
+    if away < FAR * (regulation.highest - regulation.lowest):
+        return found
+    try:
+        start = steady_state(circuit, None, guess)
+        other = steady_state(circuit, regulation, {**guess, **start.states})
+    except ConvergenceError:
+        return found
+    return other if abs(other.control - circuit.control) < away else found
 
 
 def _passing(circuit: Circuit, page: Page, point: Point, guess: dict[str, float]) -> SteadyState | None:

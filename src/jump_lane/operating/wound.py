@@ -17,6 +17,9 @@ from jump_lane.switching.record import Recording
 
 Array = NDArray[np.float64]
 
+BIASED = 0.5
+"""Least part of the largest flux that stays all the time where a core is biased."""
+
 FINE = 200
 """Samples of a period beside those at every event."""
 
@@ -45,6 +48,12 @@ class Course:
     def largest(self) -> float:
         """Largest flux linkage of either sign [V·s]."""
         return float(np.abs(self.linkage).max())
+
+    @property
+    def biased(self) -> bool:
+        """Whether the flux never comes near zero: a current that the circuit imposes magnetises the core all the time."""
+        size = np.sign(self.linkage[0]) * self.linkage
+        return bool(size.min() > BIASED * size.max())
 
 
 @dataclass(frozen=True)

@@ -254,9 +254,11 @@ def _unheeded(
         before.append((state.values[symbol], found.ratio - 1.0))
         if len(before) <= HEEDED:
             continue
-        (value, off), (now, left) = before[-1 - HEEDED], before[-1]
+        course = before[-1 - HEEDED :]
+        (value, off), (now, left) = course[0], course[-1]
         far = abs(math.log(now / value)) > MOVED and min(abs(off), abs(left)) > SETTLED
-        if far and abs(left) > 0.8 * abs(off) and off * left > 0.0:
+        one_way = all(o * left > 0.0 for _, o in course)  # else it circles around where the limit is kept
+        if far and one_way and abs(left) > 0.8 * abs(off):
             out.append(symbol)
     return out
 

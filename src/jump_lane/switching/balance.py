@@ -22,6 +22,10 @@ SMALL = 1e-3
 """A current or voltage below this part of the largest one is measured against that part."""
 
 
+RETURNED = 2e-12
+"""Part of the charge of a capacitance that may be missing after a period: how closely a state is found."""
+
+
 @dataclass(frozen=True)
 class Balance:
     """What does not close, relative to what flows.
@@ -66,7 +70,8 @@ def balance(recording: Recording) -> Balance:
     In a periodic state the average voltage of an inductance and the average current of a capacitance vanish,
     and so does the average power of both (R. W. Erickson and D. Maksimović 2001, section 2.2).
     """
-    inductive, capacitive = _storage(recording.engine.circuit)
+    circuit = recording.engine.circuit
+    inductive, capacitive = _storage(circuit)
     count, stored = len(recording.network.branches), inductive + capacitive
     resistances = np.array([r for _, r in stored])
     at = np.array([recording.index(f"{name}.v") for name, _ in stored], dtype=np.int64)
@@ -75,8 +80,10 @@ def balance(recording: Recording) -> Balance:
     energy = abs(float((powers[at] - resistances * rms[at + count] ** 2).sum()))
     across = np.abs(averages[at] - resistances * averages[at + count])[: len(inductive)]
     flux = _open(recording, across, at[: len(inductive)], float(rms[:count].max()))
-    into = at[len(inductive) :] + count
-    charge = _open(recording, np.abs(averages[into]), into, float(rms[count : 2 * count].max()))
+    held = at[len(inductive) :]
+    charges = np.array([e.capacitance for e in circuit.elements if isinstance(e, Capacitor)]) * rms[held]
+    into = np.maximum(np.abs(averages[held + count]) - RETURNED * charges / recording.period, 0.0)
+    charge = _open(recording, into, held + count, float(rms[count : 2 * count].max()))
     return Balance(
         energy=energy / max(turnover, 1e-12),
         charge=charge,

@@ -6,7 +6,6 @@ import copy
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -193,10 +192,10 @@ class Engine:
         edges = self.schedule(control)
         mark = self.mark(z, combo, edges, tangents)
         mark.place[stepping.EVERY] = every
-        combo = self._run(mark, edges, tangents)
+        combo = self.go_on(mark, edges, tangents)
         return Run(mark.state, combo, mark.tangent, *mark.place[[stepping.USED, stepping.TICK]].tolist())
 
-    def _run(self, mark: stepping.Mark, edges: Schedule, tangents: bool) -> int:
+    def go_on(self, mark: stepping.Mark, edges: Schedule, tangents: bool) -> int:
         """Run from a mark through the edges of a schedule, working out what is met on the way; return the combination."""
         kit, (_, at) = self._tried(shooting.run_on, mark, tangents, edges)
         self._count(kit)
@@ -285,47 +284,6 @@ class Engine:
         """Tell whether the record still shows this run."""
         return self._latest is run.end
 
-    def cuts(self, control: float) -> list[int]:
-        """Return the edges at which a period can be cut into pieces: those that the control does not move."""
-        return [int(k) for k in np.flatnonzero(self.schedule(control).slopes == 0.0) if k > 0]
-
-    def run_pieces(self, starts: Array | None, z: Array, combo: int, control: float) -> Pieces:
-        """Run one period in pieces between the edges of `cuts`, with tangents.
-
-        Parameters
-        ----------
-        starts
-            State at the start of each piece, (pieces, nz); None lets each go on where the last one ended, from z.
-        z, combo, control
-            As in `run`.
-
-        Raises
-        ------
-        NoResultError
-            As `run` does, and if there is another number of pieces.
-        """
-        whole = self.schedule(control)
-        bounds = [0, *self.cuts(control), len(whole.masks)]
-        if starts is not None and len(starts) != len(bounds) - 1:
-            raise ConvergenceError("the gate edges have changed their number")
-        ends, tangents, used, before = [], [], 0, -1
-        for k, (first, last) in enumerate(pairwise(bounds)):
-            drift = whole.drift if last == bounds[-1] else 0.0
-            edges = whole.part(last, drift)
-            mark = self.mark(z if starts is None else starts[k], combo, edges, True)
-            if first > 0:
-                at = int(whole.ticks[first])
-                mark.place[:6] = first - 1, at, at, combo, before, used
-            combo = self._run(mark, edges, True)
-            z, used, before = (
-                mark.state.copy(),
-                int(mark.place[stepping.USED]),
-                int(mark.place[stepping.CONFIGURATION]),
-            )
-            ends.append(z)
-            tangents.append(mark.tangent)
-        return Pieces(np.array(ends), np.array(tangents), combo, used, int(mark.place[stepping.TICK]))
-
     def trace(self, run: Run | Pieces) -> Trace:
         """Return the stretches of the run that was made last."""
         return self.part(0, run.stretches, run.length)
@@ -402,7 +360,7 @@ class Engine:
             As `run` does.
         """
         mark.place[stepping.UNTIL] = until
-        self._run(mark, edges, False)
+        self.go_on(mark, edges, False)
         mark.place[stepping.UNTIL] = stepping.NEVER
 
     def named(self, z: Array) -> dict[str, float]:

@@ -13,10 +13,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 
 from jump_lane.errors import ConvergenceError
+from jump_lane.switching import stepping
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
 from jump_lane.switching.runs import Pieces
@@ -44,9 +46,48 @@ class Joined:
     steps: int = 0
 
 
+def cuts(engine: Engine, control: float) -> list[int]:
+    """Return the edges at which a period can be cut into pieces: those that the control does not move."""
+    return [int(k) for k in np.flatnonzero(engine.schedule(control).slopes == 0.0) if k > 0]
+
+
+def run_pieces(engine: Engine, starts: Array | None, z: Array, combo: int, control: float) -> Pieces:
+    """Run one period in pieces between the edges of `cuts`, with tangents.
+
+    Parameters
+    ----------
+    starts
+        State at the start of each piece, (pieces, nz); None lets each go on where the last one ended, from z.
+    z, combo, control
+        As in `Engine.run`.
+
+    Raises
+    ------
+    NoResultError
+        As `Engine.run` does, and if there is another number of pieces.
+    """
+    whole = engine.schedule(control)
+    bounds = [0, *cuts(engine, control), len(whole.masks)]
+    if starts is not None and len(starts) != len(bounds) - 1:
+        raise ConvergenceError("the gate edges have changed their number")
+    ends, tangents, used, before = [], [], 0, -1
+    for k, (first, last) in enumerate(pairwise(bounds)):
+        edges = whole.part(last, whole.drift if last == bounds[-1] else 0.0)
+        mark = engine.mark(z if starts is None else starts[k], combo, edges, True)
+        if first > 0:
+            at = int(whole.ticks[first])
+            mark.place[:6] = first - 1, at, at, combo, before, used
+        combo = engine.go_on(mark, edges, True)
+        used, before = (int(at) for at in mark.place[[stepping.USED, stepping.CONFIGURATION]])
+        z = mark.state.copy()
+        ends.append(z)
+        tangents.append(mark.tangent)
+    return Pieces(np.array(ends), np.array(tangents), combo, used, int(mark.place[stepping.TICK]))
+
+
 def starts(engine: Engine, z: Array, combo: int, control: float) -> Array:
-    """Return where the pieces start if each goes on where the last one ended, (pieces, nz); see `Engine.run_pieces`."""
-    plain = engine.run_pieces(None, z, combo, control)
+    """Return where the pieces start if each goes on where the last one ended, (pieces, nz); see `run_pieces`."""
+    plain = run_pieces(engine, None, z, combo, control)
     return np.vstack([z, plain.ends[:-1]])
 
 
@@ -80,7 +121,7 @@ def close(engine: Engine, starts: Array, combo: int, control: float, target: flo
 
 
 def _evaluated(engine: Engine, starts: Array, combo: int, control: float, target: float | None) -> Joined:
-    run = engine.run_pieces(starts, starts[0], combo, control)
+    run = run_pieces(engine, starts, starts[0], combo, control)
     n = engine.n
     missing = run.ends[:, :n] - np.roll(starts[:, :n], -1, axis=0)
     scale = max(float(np.abs(starts[:, :n]).max()), 1e-150)
