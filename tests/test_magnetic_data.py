@@ -173,6 +173,8 @@ class ForcedLeakage(unittest.TestCase):
         peak = jl.simulate(tables).measures("S1.i").maximum
         f_s = jl.load(tables).spec.switching.frequency
         self.assertAlmostEqual(forced / (0.5 * 100e-9 * peak**2 * f_s), 1.0, delta=1e-3)
+        heated = {(e.component, e.heats) for e in budget.losses if e.mechanism == "leakage, forced to zero"}
+        self.assertEqual(heated, {("S1", "S1")})
 
 
 class HeatAndCapacitance(unittest.TestCase):

@@ -16,7 +16,7 @@ CHANNEL, BODY, FORWARD = "conduction", "body diode", "conduction"
 WINDING, SERIES = "winding, direct current", "series resistance"
 CLAMP = "clamp and damping"
 FORCED = "leakage, forced to zero"
-"""Energy of a leakage whose current has no path when a switch opens: it avalanches."""
+"""Energy of a leakage whose current has no path when a switch opens: that avalanches, and is heated by it."""
 
 NOTHING = 1e-9
 """Part of the input power that is none."""
@@ -54,7 +54,8 @@ def _of(stage: Stage, component: Component, element: object) -> Iterator[Loss]:
         yield Loss(name, WINDING, own, True, heated(stage, component))
         forced = recording.power(element.name) - own
         if recording.engine.statistics.jumps and forced > NOTHING * abs(recording.power("source")):
-            yield Loss(name, FORCED, forced, True, name)
+            avalanching = _avalanching(stage, element)
+            yield Loss(avalanching or name, FORCED, forced, True, avalanching)
     elif isinstance(element, Capacitor):
         yield Loss(
             name, SERIES, element.resistance * stage.measures(f"{element.name}.i").rms ** 2, True, name
@@ -62,6 +63,13 @@ def _of(stage: Stage, component: Component, element: object) -> Iterator[Loss]:
     elif isinstance(element, Resistor):
         mechanism = WINDING if component.kind == "transformer" else CLAMP
         yield Loss(name, mechanism, recording.power(element.name), True, name)
+
+
+def _avalanching(stage: Stage, leakage: Inductor) -> str:
+    """Return the switch beside a leakage, which takes the energy of its current when it opens; empty where none is beside it."""
+    nodes = {leakage.a, leakage.b} - {"in", "gnd"}
+    switches = ((c.name, e) for c in stage.components for e in c.elements if isinstance(e, Switch))
+    return next((name for name, e in switches if nodes & {e.a, e.b}), "")
 
 
 @dataclass(frozen=True)
@@ -103,12 +111,12 @@ class Heat:
 
 
 def heat(stage: Stage, component: Component, simulated_at: float) -> Heat:
-    """Return how the simulated loss of a component depends on temperature (body diodes apart)."""
+    """Return how the simulated loss of a component depends on temperature (body diodes and what avalanches apart)."""
     total = sum(
         loss.power
         for element in component.elements
         for loss in _of(stage, component, element)
-        if loss.mechanism != BODY
+        if loss.mechanism not in (BODY, FORCED)
     )
     threshold = 0.0
     for element in component.elements:

@@ -60,8 +60,12 @@ def with_ratios(converter: Converter, ratios: Mapping[str, float]) -> Converter:
     return Converter(converter.name, tables, tables, tables, converter.catalogues, converter.changes)
 
 
+BEYOND = 1.05
+"""By how much the duty ratio is taken to exceed its limit where an output is not held at all."""
+
+
 def _overrun(found: Check | str) -> float | None:
-    """Return how far the duty ratio exceeds its limit [1], where it does."""
+    """Return how far the duty ratio exceeds its limit [1], where it does, or where a corner has no result."""
     if isinstance(found, str):
         return None
     symbol = found.design.page.control.symbol
@@ -71,4 +75,5 @@ def _overrun(found: Check | str) -> float | None:
         for f in c.findings
         if f.symbol == symbol and f.asked and not f.holds
     ]
+    over += [BEYOND for c in found.corners if c.failure]
     return max(over, default=None)

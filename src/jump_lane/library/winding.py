@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -30,6 +31,9 @@ SECTIONS, SHEETS = (".json", ".dxf"), (".txt", ".json")
 
 RANKED = "loss=1,volume=1"
 """What designs are ranked by unless something else is asked."""
+
+WARMER = 5.0
+"""By how much a component has to become hotter in the converter than by the currents it was chosen by to be told [K]."""
 
 PUT_BACK = 10
 """Designs that are put back into the converter, at most, until it holds with one; more only where more are listed."""
@@ -68,7 +72,14 @@ class WoundDesign(Result):
     @cached_property
     def judgement(self) -> str:
         """What the check of the converter with this component says, in words."""
-        return self.known or judgement(put_back(self.converter, self.asked, self.found))
+        return self.known or judgement(
+            put_back(self.converter, self.asked, self.found), self.found, self.name
+        )
+
+    @property
+    def name(self) -> str:
+        """The component."""
+        return self.asked.coil.name
 
     @property
     def section(self) -> list[Shape]:
@@ -163,11 +174,19 @@ def with_winding(converter: Converter, asked: Asked, found: Proven) -> Converter
     return Converter(converter.name, tables, tables, tables, converter.catalogues)
 
 
-def judgement(found: Check | str) -> str:
-    """Return what the check of a converter says, in words; or why there is none."""
+def judgement(found: Check | str, design: Proven, component: str) -> str:
+    """Return what the check of a converter with a wound component says, in words; or why there is none."""
     from jump_lane.report.check import summary
 
-    return f"no result: {found}" if isinstance(found, str) else summary(found)
+    if isinstance(found, str):
+        return f"no result: {found}"
+    reached = max((c.temperatures.get(component, -math.inf) for c in found.corners), default=-math.inf)
+    if reached < design.temperature + WARMER:
+        return summary(found)
+    return (
+        f"{summary(found)}; {component} reaches {reached:.0f} °C there: its own leakage makes other currents than those "
+        f"that it was chosen by, with which it reaches {design.temperature:.0f} °C"
+    )
 
 
 def _asked(converter: Converter, component: str) -> Asked:
@@ -232,7 +251,11 @@ def wind(
             break
     found, ratios = (found, ratios) if found.holding else (first, {})
     listed = replace(found.choice, designs=found.choice.designs[:count])
-    return WindResult(found.converter, listed, tuple(map(judgement, found.checks[:count])), ratios)
+    judgements = [
+        judgement(known, design, component)
+        for design, known in zip(listed.designs, found.checks, strict=False)
+    ]
+    return WindResult(found.converter, listed, tuple(judgements), ratios)
 
 
 @dataclass(frozen=True)
