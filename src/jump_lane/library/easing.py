@@ -65,15 +65,14 @@ BEYOND = 1.05
 
 
 def _overrun(found: Check | str) -> float | None:
-    """Return how far the duty ratio exceeds its limit [1], where it does, or where a corner has no result."""
+    """Return how far the duty ratio exceeds its limit [1], where it does, or a corner has no result; None where an output that
+    follows is off, which no ratio of the first one mends."""
     if isinstance(found, str):
         return None
     symbol = found.design.page.control.symbol
-    over = [
-        f.simulated / f.asked
-        for c in found.corners
-        for f in c.findings
-        if f.symbol == symbol and f.asked and not f.holds
-    ]
+    broken = [f for c in found.corners for f in c.findings if not f.holds]
+    if any(f.target for f in broken):
+        return None
+    over = [f.simulated / f.asked for f in broken if f.symbol == symbol and f.asked]
     over += [BEYOND for c in found.corners if c.failure]
     return max(over, default=None)

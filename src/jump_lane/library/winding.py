@@ -35,8 +35,9 @@ RANKED = "loss=1,volume=1"
 WARMER = 5.0
 """By how much a component has to become hotter in the converter than by the currents it was chosen by to be told [K]."""
 
-PUT_BACK = 10
-"""Designs that are put back into the converter, at most, until it holds with one; more only where more are listed."""
+PUT_BACK, SIMULATED = 10, 60
+"""Designs that are put back into the converter, at most, until it holds with one, and corners simulated for that; more only where
+more are listed."""
 
 EASINGS = 3
 """How often turns ratios are lowered for what a winding drops."""
@@ -284,10 +285,13 @@ def _searched(
     except NoResultError as error:
         raise NoResultError(f"{component}: {error}") from None
     each: list[tuple[Proven, Check | str]] = []
+    simulated = 0
     for design in found.designs:
-        if len(each) >= count and any(_holds(known) for _, known in each):
+        if len(each) >= count and (simulated >= SIMULATED or any(_holds(known) for _, known in each)):
             break
-        each.append((design, put_back(converter, asked, design)))
+        known = put_back(converter, asked, design)
+        simulated += 1 if isinstance(known, str) else len(known.corners)
+        each.append((design, known))
     each.sort(key=lambda e: not _holds(e[1]))
     designs = tuple(design for design, _ in each)
     return _Searched(converter, replace(found, designs=designs), tuple(known for _, known in each))
