@@ -66,7 +66,7 @@ def equations(v: Variant) -> tuple[Line, ...]:
         *stress("S1", Shape((("D_k", "-I_Lmpk", "I_Lmv"),)) + RISING, f"V_in + V_Ccl + {v.body('S2')}", within=NEAR),
         Line("I_S2rms", SWUNG.rms, "A", "rms current of S2 and C_cl", LEAKAGE, proof=Proof("S2.i", "rms", 2.0 * NEAR)),
         Line("V_S2", "V_S1", "V", "voltage that S2 blocks", KIRCHHOFF),
-        *winding("Np", "I_S1", "I_S1rms"),
+        *winding("Np", "I_S1", "sqrt(I_S1rms**2 + I_S2rms**2)"),
         *capacitors.supplying(RISING),
     )
 
