@@ -114,3 +114,40 @@ class Devices(unittest.TestCase):
                 if simulated > NOTHING:
                     yield value.symbol, value.corner(0, 0), simulated
                 break
+
+
+RESONANT = (
+    "half-bridge-llc",
+    "full-bridge-llc",
+    "half-bridge-series-resonant",
+    "full-bridge-series-resonant",
+)
+
+OTHERS = (
+    *((name, "I_Corms", "C_o.i", "rms", 0.06) for name in RESONANT),
+    *((name, "dV_o", "C_o.v", "peak_to_peak", 0.06) for name in RESONANT),
+    *((name, "V_half", "C_d2.v", "average", 0.001) for name in ("half-bridge",)),
+    *((name, "I_m", "L_m.i", "maximum", 0.02) for name in ("half-bridge-llc", "full-bridge-llc", "dual-active-bridge")),
+    *((name, "I_p2", "S1.i", "maximum", 0.005) for name in ("forward", "two-switch-forward", "active-clamp-forward", "half-bridge")),
+    *((name, "I_rpk", "L_m.i", "maximum", 0.01) for name in ("forward", "two-switch-forward")),
+    ("phase-shifted-full-bridge", "I_p2", "L_r.i", "maximum", 0.005),
+    ("dual-active-bridge", "I_0", "L.i", "minimum", 0.03),
+    ("active-clamp-forward", "dV_cl", "C_cl.v", "peak_to_peak", 0.15),
+    ("quadratic-boost", "V_C1m", "C_1.v", "average", 0.002),
+    ("isolated-cuk", "dI_Lm", "L_m.i", "peak_to_peak", 0.005),
+)  # fmt: skip
+"""Topology, symbol, signal, measure, and how far the one may be from the other: its own example, with its losses."""
+
+
+class Examples(unittest.TestCase):
+    def test_what_other_lines_say(self) -> None:
+        known: dict[str, tuple[Design, Recording]] = {}
+        for name, symbol, signal, measure, within in OTHERS:
+            with self.subTest(name, symbol=symbol):
+                if name not in known:
+                    at = example_design(name).at()
+                    known[name] = at, solve(at)[1]
+                at, recording = known[name]
+                self.assertIsNone(at.sheet[symbol].line.proof if at.sheet[symbol].line else "given")
+                found = float(getattr(recording.measures(signal), measure))
+                self.assertAlmostEqual(at.sheet[symbol].corner(0, 0) / found, 1.0, delta=within)
