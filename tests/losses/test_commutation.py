@@ -131,6 +131,23 @@ class Stops(unittest.TestCase):
         self.assertAlmostEqual(left(FAST, 20e-9), 1.0 - np.exp(-1.0))
         self.assertAlmostEqual(left(FAST, 20e-6), 1e-3, delta=1e-6)
 
+    def test_charge_and_current_of_a_recovery_shrink_alike_with_a_slow_fall(self) -> None:
+        """E = V·(Q·I/I_test + I·t_rr), both left over by as much: I_test·t_rr/Q is what the second one adds."""
+        base = example_design("full-bridge").spec
+        diode = {"recovery_charge": "40 nC", "recovery_current": "2 A", "forward_voltage": "0.5 V"}
+        lost: dict[tuple[str, bool], float] = {}
+        for leakage in ("0 H", "1 µH"):
+            for timed in (False, True):
+                more = {"recovery_time": "15 ns"} if timed else {}
+                parts = {"S1": {"resistance": "50 mΩ"}, "D1": diode | more, "T": {"leakage": leakage}}
+                found = budget(derive(base.model_copy(update={"parts": parts})).at()).losses
+                lost[leakage, timed] = sum(x.power for x in found if x.mechanism == "recovery of diodes")
+        self.assertLess(lost["1 µH", False], 0.97 * lost["0 H", False])
+        self.assertAlmostEqual(lost["0 H", True] / lost["0 H", False], 1.0 + 2.0 * 15e-9 / 40e-9, delta=1e-6)
+        self.assertAlmostEqual(
+            lost["1 µH", True] / lost["1 µH", False], 1.0 + 2.0 * 15e-9 / 40e-9, delta=1e-6
+        )
+
     def test_a_tenth_of_a_nanohenry_deletes_no_loss(self) -> None:
         """Recovery and turn-on overlap of a bridge with next to no leakage are those of one without."""
         diode = {"recovery_charge": "40 nC", "recovery_current": "2 A", "forward_voltage": "0.5 V"}
