@@ -20,7 +20,7 @@ def recovery(stage: Stage, events: list[Commutation], temperatures: dict[str, fl
     Notes
     -----
     E = V·(Q_rr + I·t_rr), V being the simulated voltage that the diode then blocks; the second term, where t_rr is known,
-    is the load current that the switch carries at full voltage meanwhile.  Q_rr is taken from the test point with
+    is the load current that flows at full voltage meanwhile.  Q_rr is taken from the test point with
     (I/I_test)^a, a = 1 where nothing is said (charge control, Q = τ·I), and over temperature where a curve is given.
     Where the current falls in a time t_f, because leakage or an idling inductor lets it, charge recombines meanwhile:
     dQ/dt = i − Q/τ leaves the part (τ/t_f)·(1 − exp(−t_f/τ)).  A turn-on energy of a bipolar switch contains the
@@ -49,7 +49,7 @@ def recovery(stage: Stage, events: list[Commutation], temperatures: dict[str, fl
             yield Gap(stop.component.name, "recovery_current", effect)
         temperature = temperatures.get(stop.component.name, stage.spec.thermal.unknown)
         charge = recovered(part, stop.current, stop.fall, temperature)
-        if switch is not None and part.recovery_time is not None:
+        if part.recovery_time is not None:
             charge += stop.current * part.recovery_time * left(part, stop.fall)
         name = switch.name if switch is not None else stop.component.name
         yield Loss(name, RECOVERY, stop.voltage * charge * stage.frequency, heats=name)
