@@ -1,6 +1,7 @@
 """Component values solved from the simulation: they keep every limit, and no smaller ones would."""
 
 import json
+import math
 import tempfile
 import unittest
 from pathlib import Path
@@ -10,6 +11,7 @@ from jump_lane.design.asked import unnamed
 from jump_lane.design.derive import derive
 from jump_lane.errors import ConvergenceError, InputError
 from jump_lane.judge.limit import Limit, Mend
+from jump_lane.report.size import size_view
 from jump_lane.sizing.case import Case, _shifted, between, corners, extremes
 from jump_lane.sizing.readings import Reading, read
 from jump_lane.sizing.solve import deciding, size
@@ -39,6 +41,22 @@ CIRCLING = {
     },
     "transformer": {"clamp_voltage": 1.6},
     "parts": {"S1": {"resistance": "593 µΩ"}, "D1": {"resistance": "237 µΩ", "forward_voltage": "109 mV"}},
+}
+
+
+RISING = {
+    "topology": "active-clamp-forward",
+    "input": {"voltage": 10.86},
+    "output": [
+        {"voltage": 1.72, "current": {"min": 11.7, "max": 54}, "voltage_ripple": "0.25 %", "load": "power"}
+    ],
+    "switching": {
+        "frequency": "638 kHz",
+        "current_ripple": "37 %",
+        "mode": "discontinuous",
+        "duty_limit": "55 %",
+    },
+    "transformer": {"secondary": "current-doubler", "magnetising_ripple": "8 %"},
 }
 
 
@@ -162,6 +180,15 @@ class Values(unittest.TestCase):
         for symbol in ("n", "L_m", "C_o"):
             self.assertAlmostEqual(found.deciding[symbol].ratio, 1.0, delta=2e-3, msg=symbol)
         self.assertEqual(found.unkept, [])
+
+    def test_a_mode_that_no_inductance_brings(self) -> None:
+        """An inductor of a current doubler whose current rises towards the end of the period never idles."""
+        asked = spec(RISING)
+        found = size(asked)
+        self.assertEqual([r.limit.symbol for r in found.unkept], ["mode"])
+        self.assertTrue(math.isinf(found.unkept[0].ratio))
+        shown = "\n".join(size_view(found, check(derive(asked))).notes)
+        self.assertIn("conduction) is not reached at 10.86 V, 11.70 A: no L keeps it", shown)
 
 
 class Parts(unittest.TestCase):

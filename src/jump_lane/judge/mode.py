@@ -33,7 +33,10 @@ def mode_limit(design: Design, j: int) -> Limit | None:
     if wanted == DISCONTINUOUS:
 
         def inverse(scene: Scene) -> float:
-            return 1.0 / towards_boundary(page, scene.recording)
+            near = towards_boundary(page, scene.recording)
+            return (
+                1.0 / near if near > 0.0 else math.inf
+            )  # it rises towards the end: no step nearer to idling
 
         def shrink(scene: Scene, allowed: float) -> float:
             found = allowed * towards_boundary(page, scene.recording)

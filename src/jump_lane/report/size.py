@@ -74,7 +74,7 @@ def _row(found: Sizing, symbol: str) -> tuple[str, ...]:
         decided = (
             f"{pretty(reading.limit.symbol)}: {reading.limit.meaning}",
             place(reading.case),
-            f"{100.0 * reading.ratio:.2f} %",
+            "never" if math.isinf(reading.ratio) else f"{100.0 * reading.ratio:.2f} %",
         )
     return (
         pretty(symbol),
@@ -95,7 +95,12 @@ def place(case: Case) -> str:
 
 def _unkept(reading: Reading, found: Sizing) -> str:
     limit = reading.limit
-    against = ", ".join(c for c in reading.mend.components)
+    against = ", ".join(reading.mend.components)
+    if math.isinf(reading.value):
+        return (
+            f"{pretty(limit.symbol)} ({limit.meaning}) is not reached at {place(reading.case)}: no {against} keeps it, as "
+            f"{limit.otherwise}"
+        )
     if math.isnan(reading.factor):
         reason = f"no {against} keeps it: what the resistance of {against} makes is left"
     elif any(c in found.values for c in reading.mend.components):
