@@ -227,6 +227,8 @@ class _Maker:
         """Return the loop with a crossover and a phase margin, its aims moved until the exact loop meets them."""
         aim, margin = crossover, phase
         tried: list[_Try] = []
+        below: tuple[float, float] | None = None
+        above: tuple[float, float] | None = None
         for _ in range(ROUNDS):
             found = self._make(aim, margin)
             tried.append(found)
@@ -236,7 +238,11 @@ class _Maker:
             reached = abs(found.crossover / crossover - 1.0) < NEAR_CROSSOVER
             if reached and (abs(missed) < NEAR_PHASE or self._fixed):
                 break
-            aim = min(aim * min(max(crossover / found.crossover, 0.5), 2.0), NYQUIST * self.sampling)
+            if found.crossover < crossover:
+                below = aim, found.crossover
+            else:
+                above = aim, found.crossover
+            aim = min(_next_aim(aim, found.crossover, crossover, below, above), NYQUIST * self.sampling)
             margin = min(max(margin + missed, 5.0), 150.0)
         return min(tried, key=lambda t: _off(t, crossover, phase))
 
@@ -268,6 +274,28 @@ class _Maker:
         return not found[0].hinder and all(
             p.stable and p.margins.phase >= asked and p.margins.gain >= least for p in found[1]
         )
+
+
+def _next_aim(
+    aim: float,
+    found: float,
+    wanted: float,
+    below: tuple[float, float] | None,
+    above: tuple[float, float] | None,
+) -> float:
+    """Return the crossover to aim at next: between an aim that came out too low and one too high, if there are both.
+
+    Parameters
+    ----------
+    aim, found, wanted
+        The last aim, the crossover that came of it, and the one wanted [Hz].
+    below, above
+        The last aim that came out below, and above, with what came of it [Hz].
+    """
+    if below is None or above is None or not below[0] < above[0]:
+        return aim * min(max(wanted / found, 0.5), 2.0)
+    part = math.log(wanted / below[1]) / math.log(above[1] / below[1])
+    return float(below[0] * (above[0] / below[0]) ** min(max(part, 0.1), 0.9))
 
 
 def _variants(loop: AnyLoop) -> list[tuple[str, AnyLoop]]:
