@@ -11,7 +11,7 @@ import jump_lane as jl
 from jump_lane.judge.limit import ROUNDING
 from jump_lane.library.converter import Converter
 from jump_lane.library.easing import eased
-from jump_lane.library.winding import judgement
+from jump_lane.library.put_back import judgement
 from jump_lane.magnetics.asked import asked_of
 from jump_lane.magnetics.written import with_design
 from jump_lane.operating.wound import Course

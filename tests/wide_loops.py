@@ -71,7 +71,10 @@ def _control(rng: random.Random, rate: float, tables: dict[str, Any]) -> dict[st
         if rng.random() < 0.3:
             table["amplifier"] = {"gain": 80, "bandwidth": "5 MHz"}
     elif kind == "digital":
-        table["digital"] = {"gains": rng.choice(("integral", "proportional-integral")), "delay": rng.choice((0, 1))}
+        table["digital"] = {
+            "gains": rng.choice(("integral", "proportional-integral")),
+            "delay": rng.choice((0, 1)),
+        }
     elif kind == "peak-current":
         table["peak"] = {"sense": sense}
     else:

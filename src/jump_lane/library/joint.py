@@ -11,8 +11,9 @@ from typing import TYPE_CHECKING
 from jump_lane.errors import InputError
 from jump_lane.library.choices import Picked, pick
 from jump_lane.library.converter import Converter, takes_converter
+from jump_lane.library.put_back import with_winding
 from jump_lane.library.result import Result, Watch
-from jump_lane.library.winding import WoundDesign, is_settled, wind, with_winding
+from jump_lane.library.winding import WoundDesign, is_settled, wind
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
 

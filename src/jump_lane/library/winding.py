@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -13,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from jump_lane.errors import InputError, NoResultError
 from jump_lane.library.compiling import ready
 from jump_lane.library.converter import Converter, takes_converter
+from jump_lane.library.put_back import holds, judgement, put_back
 from jump_lane.library.result import Result, Watch
 from jump_lane.report.export import Columns
 from jump_lane.report.table import View
@@ -31,9 +31,6 @@ SECTIONS, SHEETS = (".json", ".dxf"), (".txt", ".json")
 
 RANKED = "loss=1,volume=1"
 """What designs are ranked by unless something else is asked."""
-
-WARMER = 5.0
-"""By how much a component has to become hotter in the converter than by the currents it was chosen by to be told [K]."""
 
 PUT_BACK, SIMULATED = 10, 60
 """Designs that are put back into the converter, at most, until it holds with one, and corners simulated for that; more only where
@@ -164,32 +161,6 @@ class WindResult(Result):
         return pareto_figure(title, self.choice)
 
 
-def with_winding(converter: Converter, asked: Asked, found: Proven) -> Converter:
-    """Return a converter with a wound component in it."""
-    import tomlkit
-
-    from jump_lane.magnetics.written import with_design
-    from jump_lane.validation import toml_of
-
-    tables = toml_of(with_design(tomlkit.dumps(converter.free), asked, found), converter.name)
-    return Converter(converter.name, tables, tables, tables, converter.catalogues)
-
-
-def judgement(found: Check | str, design: Proven, component: str) -> str:
-    """Return what the check of a converter with a wound component says, in words; or why there is none."""
-    from jump_lane.report.check import summary
-
-    if isinstance(found, str):
-        return f"no result: {found}"
-    reached = max((c.temperatures.get(component, -math.inf) for c in found.corners), default=-math.inf)
-    if reached < design.temperature + WARMER:
-        return summary(found)
-    return (
-        f"{summary(found)}; {component} reaches {reached:.0f} °C there: its own leakage makes other currents than those "
-        f"that it was chosen by, with which it reaches {design.temperature:.0f} °C"
-    )
-
-
 def _asked(converter: Converter, component: str) -> Asked:
     from jump_lane.design.derive import derive
     from jump_lane.magnetics.asked import asked_of
@@ -270,7 +241,7 @@ class _Searched:
     @property
     def holding(self) -> bool:
         """Whether the converter holds with one of the designs."""
-        return bool(self.checks) and _holds(self.checks[0])
+        return bool(self.checks) and holds(self.checks[0])
 
 
 def _searched(
@@ -287,28 +258,14 @@ def _searched(
     each: list[tuple[Proven, Check | str]] = []
     simulated = 0
     for design in found.designs:
-        if len(each) >= count and (simulated >= SIMULATED or any(_holds(known) for _, known in each)):
+        if len(each) >= count and (simulated >= SIMULATED or any(holds(known) for _, known in each)):
             break
         known = put_back(converter, asked, design)
         simulated += 1 if isinstance(known, str) else len(known.corners)
         each.append((design, known))
-    each.sort(key=lambda e: not _holds(e[1]))
+    each.sort(key=lambda e: not holds(e[1]))
     designs = tuple(design for design, _ in each)
     return _Searched(converter, replace(found, designs=designs), tuple(known for _, known in each))
-
-
-def _holds(known: Check | str) -> bool:
-    return not isinstance(known, str) and known.exit_status == 0
-
-
-def put_back(converter: Converter, asked: Asked, found: Proven) -> Check | str:
-    """Return the check of a converter with a wound component in it; why there is none."""
-    from jump_lane.library.designs import check
-
-    try:
-        return check(with_winding(converter, asked, found)).check
-    except (InputError, NoResultError) as error:
-        return str(error)
 
 
 @takes_converter
