@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from jump_lane.control.aiming import REACHED
 from jump_lane.control.analogue import Analogue
 from jump_lane.control.design import LoopDesign
 from jump_lane.control.digital import Sampled, wanders
@@ -14,9 +15,6 @@ from jump_lane.control.ripple import Ripple
 from jump_lane.judge.verdict import ROUNDING, Verdict
 from jump_lane.quantities import show, show_percent
 from jump_lane.spec.loop import RIPPLE
-
-REACHED = 0.05
-"""How far the crossover may be from what is asked, with values that can be bought."""
 
 
 def verdicts(found: LoopDesign, step: Journey | None = None) -> Iterator[Verdict]:
@@ -37,7 +35,7 @@ def verdicts(found: LoopDesign, step: Journey | None = None) -> Iterator[Verdict
         holds = abs(got / loop.crossover - 1.0) <= REACHED
         yield Verdict(
             "crossover at nominal input, full load", show(loop.crossover, "Hz"), hertz_or_none(got), holds,
-            "" if holds else found.hinder or "no values of this network have it",
+            "" if holds else found.hinder,
         )  # fmt: skip
     yield from _at_corners(found, proofs)
     if loop.deviation is not None:
