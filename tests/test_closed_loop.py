@@ -3,6 +3,7 @@
 import csv
 import json
 import math
+import tomllib
 import unittest
 from typing import Any, ClassVar
 
@@ -23,6 +24,7 @@ from jump_lane.library.loops import least_capacitor
 from jump_lane.library.measured import fit_loop
 from jump_lane.report.export import Columns
 from jump_lane.report.schemas import of_output
+from jump_lane.study.template import example
 from tests.common import CommandCase, buck_tables
 
 
@@ -104,6 +106,26 @@ class AverageCurrent(unittest.TestCase):
         # the analyser's gain leaves out what the sampling of the comparator folds back
         self.assertLess(largest(margin - 1.5), 1.0)
         self.assertGreater(largest(margin + 1.5), 1.0)
+
+    def test_behind_a_transformer_the_inductor_is_held_and_not_the_core(self) -> None:
+        control = {
+            "kind": "average-current",
+            "network": "type II",
+            "average": {"sense": "20 mΩ"},
+            "crossover": "3 kHz",
+        }
+        for topology in ("forward", "full-bridge", "push-pull"):
+            with self.subTest(topology):
+                given = tomllib.loads(example(topology)) | {"control": control}
+                found = design_loop(jl.load(given).design, fitted=False)
+                inner = analogue(found).inner
+                assert inner is not None
+                self.assertEqual(inner.signal, "L1.i")
+                self.assertEqual(found.nominal.inductors[0], "L1")
+                closed = close(found.loop, found.nominal)
+                self.assertAlmostEqual(margins(closed.gain, closed.sampling).crossover / 3e3, 1.0, delta=0.05)
+        with self.assertRaisesRegex(jl.InputError, "L_m.i is not what carries the load"):
+            jl.loop(given | {"control": control | {"average": {"sense": "20 mΩ", "inductor": "L_m"}}})
 
     def test_what_it_cannot_do_is_refused(self) -> None:
         for message, control in (

@@ -167,6 +167,11 @@ def _analogue(start: Analogue, plant: Gain, stage: Stage, crossover: float, marg
     """Return a network for a crossover and a phase margin [°] by the exact plant, and what the exact loop then has."""
     loop, network = start.loop, start.network
     there = complex(plant(np.array([crossover]))[0])
+    if there == 0.0:
+        signal = "" if start.inner is None else f": {start.inner.signal} is not what carries the load"
+        raise InputError(
+            f"control: the output does not answer the amplifier at {show(crossover, 'Hz')}{signal}"
+        )
     low, high = network.boost
     needed = margin - degrees(there) - 90.0
     hinder = ""
