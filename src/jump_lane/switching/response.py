@@ -22,6 +22,7 @@ from jump_lane.switching.linear import Complex, Event, Linear, exponential, line
 from jump_lane.switching.network import Array
 from jump_lane.switching.runs import Run
 from jump_lane.switching.steady import SteadyState
+from jump_lane.switching.turning import Turning
 
 CONTROL = "control"
 """The input of an open loop: the control variable, as a modulator compares it at each edge."""
@@ -98,7 +99,7 @@ class Responses:
                 step = self._row(name, event.before) @ event.state - self._row(name, event.after) @ behind
                 gathered[i] += step * shift
             course = self._forced(linear.across(k, course, shift), forced)
-            whole, part = self._turned(k, omega, forced)
+            whole, part = self._stretches[k].at(omega, forced)
             for i, name in enumerate(outputs):
                 gathered[i] += self._row(name, event.after) @ part @ course
             course = whole @ course
@@ -112,19 +113,10 @@ class Responses:
             course[forced, -1] = 1.0
         return course
 
-    def _turned(self, k: int, omega: float, forced: int | None) -> tuple[Complex, Complex]:
-        """Return the propagator of stretch k in the turning frame, and its integral."""
-        nz, h = self.engine.nz, self.linear.durations[k]
-        turning = self.linear.rate(k) - 1j * omega * np.eye(nz)
-        still = self.linear.still.copy()
-        turning[still] = 0.0
-        if forced is not None:
-            still[forced] = False
-        turning[:, still] = 0.0
-        block = np.zeros((2 * nz, 2 * nz), dtype=complex)
-        block[:nz, :nz], block[:nz, nz:] = turning * h, np.eye(nz) * h
-        both = exponential(block)
-        return both[:nz, :nz], both[:nz, nz:]
+    @cached_property
+    def _stretches(self) -> list[Turning]:
+        linear = self.linear
+        return [Turning(linear.rate(k), linear.still, h) for k, h in enumerate(linear.durations)]
 
     # --- sampled -------------------------------------------------------------------------------------------
 

@@ -1,0 +1,111 @@
+"""How a stretch without an event passes on deviations that turn with a sine: propagator and integral at any frequency.
+
+With A = M − jω, e^{A·h} = e^{−jω·h}·e^{M·h}; of its integrals P = ∫e^{A·s} and Q = ∫(h − s)·e^{A·s} over the stretch what does not
+depend on ω is worked out once.  For slow sines they are series in ω over the moments ∫s^n·e^{M·s}, for faster ones
+P = A⁻¹·(e^{A·h} − 1) and Q = A⁻¹·(P − h).
+"""
+
+from __future__ import annotations
+
+import math
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from jump_lane.switching.linear import Complex, exponential
+from jump_lane.switching.network import Array
+
+SLOW, TERMS = 0.3, 10
+"""Largest angle of a stretch that a series takes [rad], and its terms: the next one is below 1e-12."""
+
+APART = 1e-3
+"""Least distance of jω from every eigenvalue, times h, with which A is inverted."""
+
+
+class Turning:
+    """One stretch.
+
+    Parameters
+    ----------
+    rate
+        dz/dt = rate·z, (nz, nz).
+    still
+        Entries that neither turn nor act: meters, references, the constant one, (nz,).
+    duration
+        h [s].
+    """
+
+    def __init__(self, rate: Array, still: NDArray[np.bool_], duration: float) -> None:
+        self._rate, self._still, self._h = rate, still, duration
+        self._moving = np.flatnonzero(~still)
+        self._own = rate[np.ix_(self._moving, self._moving)]
+
+    def at(self, omega: float, forced: int | None) -> tuple[Complex, Complex]:
+        """Return the propagator in the frame that turns with ω [1/s], and its integral, both (nz, nz).
+
+        Parameters
+        ----------
+        forced
+            An entry among the still ones that is the sine itself, and acts; None where none is.
+        """
+        nz, moving, still = len(self._still), self._moving, self._still
+        whole, part = np.zeros((nz, nz), dtype=complex), np.zeros((nz, nz), dtype=complex)
+        whole[still, still], part[still, still] = 1.0, self._h
+        first, second = self._integrals(omega)
+        whole[np.ix_(moving, moving)] = np.exp(-1j * omega * self._h) * self._through
+        part[np.ix_(moving, moving)] = first
+        if forced is not None:
+            acts = self._rate[moving, forced]
+            whole[moving, forced], part[moving, forced] = first @ acts, second @ acts
+        return whole, part
+
+    @cached_property
+    def _through(self) -> Array:
+        return exponential(self._own * self._h)
+
+    @cached_property
+    def _eigenvalues(self) -> Complex:
+        return np.asarray(np.linalg.eigvals(self._own), dtype=complex)
+
+    @cached_property
+    def _moments(self) -> Array:
+        """∫s^n·e^{M·s}·ds/n! for n = 0, 1, …, TERMS, in units of h^(n+1), (TERMS + 1, m, m)."""
+        m, order = len(self._moving), TERMS + 1
+        block = np.zeros(((order + 1) * m,) * 2)
+        block[:m, :m] = self._own * self._h
+        for n in range(order):
+            block[n * m : (n + 1) * m, (n + 1) * m : (n + 2) * m] = np.eye(m)
+        row = exponential(block)[:m]  # ∫(1 − s)^n·e^{M·h·s}·ds/n! one beside the other
+        backward = [math.factorial(n) * row[:, (n + 1) * m : (n + 2) * m] for n in range(order)]
+        return np.array(
+            [
+                sum((-1.0) ** k * math.comb(n, k) * backward[k] for k in range(n + 1)) / math.factorial(n)
+                for n in range(order)
+            ]
+        )
+
+    def _integrals(self, omega: float) -> tuple[Complex, Complex]:
+        """Return P and Q."""
+        h, size = self._h, len(self._moving)
+        angle = omega * h
+        if angle <= SLOW:
+            powers = (-1j * angle) ** np.arange(TERMS)
+            first = np.tensordot(powers, self._moments[:TERMS], 1) * h
+            later = np.tensordot(powers * np.arange(1, TERMS + 1), self._moments[1:], 1) * h * h
+            return _complex(first, h * first - later)
+        turning = self._own - 1j * omega * np.eye(size)
+        if np.all(np.abs(self._eigenvalues - 1j * omega) * h > APART):
+            end = np.exp(-1j * angle) * self._through
+            inner = np.linalg.solve(turning, end - np.eye(size))
+            return _complex(inner, np.linalg.solve(turning, inner - h * np.eye(size)))
+        block = np.zeros((3 * size,) * 2, dtype=complex)
+        block[:size, :size] = turning * h
+        block[:size, size : 2 * size] = block[size : 2 * size, 2 * size :] = np.eye(size)
+        both = exponential(block)[:size]
+        return _complex(both[:, size : 2 * size] * h, both[:, 2 * size :] * h * h)
+
+
+def _complex(first: NDArray[Any], second: NDArray[Any]) -> tuple[Complex, Complex]:
+    return np.asarray(first, dtype=complex), np.asarray(second, dtype=complex)
