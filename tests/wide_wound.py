@@ -38,11 +38,12 @@ def outcome(tables: dict[str, Any], rng: random.Random) -> tuple[str, str]:
         return "no result", str(error)
     except Exception:
         return "BROKEN", traceback.format_exc()
-    word = (
-        "wound"
-        if found.judgements[0].startswith("MET")
-        else "wound, and told that the converter does not hold with it"
-    )
+    if found.judgements[0].startswith("MET"):
+        word = "wound"
+    elif not jl.check(tables).holds:
+        word = "wound, for a converter that does not hold with any"
+    else:
+        word = "wound, and told that the converter does not hold with it"
     return ("WRONG", f"{component}: {wrong}") if wrong else (word, component)
 
 

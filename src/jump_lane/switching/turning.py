@@ -40,7 +40,8 @@ class Turning:
     def __init__(self, rate: Array, still: NDArray[np.bool_], duration: float) -> None:
         self._rate, self._still, self._h = rate, still, duration
         self._moving = np.flatnonzero(~still)
-        self._own = rate[np.ix_(self._moving, self._moving)]
+        self._among = np.ix_(self._moving, self._moving)
+        self._own = rate[self._among]
 
     def at(self, omega: float, forced: int | None) -> tuple[Complex, Complex]:
         """Return the propagator in the frame that turns with ω [1/s], and its integral, both (nz, nz).
@@ -54,8 +55,8 @@ class Turning:
         whole, part = np.zeros((nz, nz), dtype=complex), np.zeros((nz, nz), dtype=complex)
         whole[still, still], part[still, still] = 1.0, self._h
         first, second = self._integrals(omega)
-        whole[np.ix_(moving, moving)] = np.exp(-1j * omega * self._h) * self._through
-        part[np.ix_(moving, moving)] = first
+        whole[self._among] = np.exp(-1j * omega * self._h) * self._through
+        part[self._among] = first
         if forced is not None:
             acts = self._rate[moving, forced]
             whole[moving, forced], part[moving, forced] = first @ acts, second @ acts
@@ -92,8 +93,9 @@ class Turning:
         angle = omega * h
         if angle <= SLOW:
             powers = (-1j * angle) ** np.arange(TERMS)
-            first = np.tensordot(powers, self._moments[:TERMS], 1) * h
-            later = np.tensordot(powers * np.arange(1, TERMS + 1), self._moments[1:], 1) * h * h
+            flat = self._moments.reshape(TERMS + 1, -1)
+            first = (powers @ flat[:-1]).reshape(size, size) * h
+            later = (powers * np.arange(1, TERMS + 1) @ flat[1:]).reshape(size, size) * h * h
             return _complex(first, h * first - later)
         turning = self._own - 1j * omega * np.eye(size)
         if np.all(np.abs(self._eigenvalues - 1j * omega) * h > APART):
