@@ -72,12 +72,15 @@ class TurnsRatios(unittest.TestCase):
         self.assertLess(abs(turns[0] / turns[1] / self.found.ratios["n"] - 1.0), 0.02 + ROUNDING)
         notes = " ".join(self.found.view().notes)
         self.assertIn(f"n = {self.found.ratios['n']:g}: lowered", notes)
+        self.assertEqual(self.found.held, 2)
+        self.assertIn("the converter holds with each of them", notes)
 
     def test_with_the_ratio_derived_it_does_not_hold(self) -> None:
         """The same core, turns as near as whole ones come to the ratio derived: D is what does not hold."""
         table = TIGHT["wound"]["T"] | {"winding": {"Np": {"turns": "15..40"}}}
         found = jl.wind(TIGHT | {"wound": {"T": table}}, "T", count=1)
         self.assertIn("D over by", found.judgements[0])
+        self.assertIn(f"the converter with the first: {found.judgements[0]}", found.view().notes)
         self.assertEqual(found.ratios, {})
 
     def test_a_ratio_that_the_file_gives_stays(self) -> None:

@@ -119,6 +119,8 @@ class WindResult(Result):
     choice: Choice
     judgements: tuple[str, ...]
     """What the check of the converter says with each design in it."""
+    held: int
+    """With how many of them, the first ones, the converter holds."""
     ratios: Mapping[str, float] = field(default_factory=dict)
     """Turns ratios by symbol, where they were lowered for what the winding drops."""
 
@@ -144,7 +146,7 @@ class WindResult(Result):
         """Return the list of designs, and how many combinations fell out for which reason."""
         from jump_lane.report.wound import list_view
 
-        shown = list_view(self.choice, self.judgements, self.converter.name, self.ratios)
+        shown = list_view(self.choice, self.judgements, self.held, self.converter.name, self.ratios)
         return replace(shown, changes=self.converter.changes)
 
     def columns(self) -> Columns:
@@ -227,7 +229,8 @@ def wind(
         judgement(known, design, component)
         for design, known in zip(listed.designs, found.checks, strict=False)
     ]
-    return WindResult(found.converter, listed, tuple(judgements), ratios)
+    held = sum(map(holds, found.checks[:count]))
+    return WindResult(found.converter, listed, tuple(judgements), held, ratios)
 
 
 @dataclass(frozen=True)

@@ -18,11 +18,15 @@ from jump_lane.report.export import Columns
 from jump_lane.report.table import Table, View
 
 
-def list_view(choice: Choice, judgements: tuple[str, ...], name: str, ratios: Mapping[str, float]) -> View:
+def list_view(
+    choice: Choice, judgements: tuple[str, ...], held: int, name: str, ratios: Mapping[str, float]
+) -> View:
     """Show the best designs, and for how many others which limit stood against them.
 
     Parameters
     ----------
+    judgements, held
+        What the check of the converter says with each; with how many, the first ones, it holds.
     ratios
         Turns ratios by symbol, where they were lowered for what the winding drops.
     """
@@ -43,6 +47,7 @@ def list_view(choice: Choice, judgements: tuple[str, ...], name: str, ratios: Ma
         f"{choice.looked} combinations, {choice.valid} hold; all limits at {len(asked.burden.courses)} corners"
     ]
     notes += notes_on(asked)
+    notes += [_together(judgements, held)]
     notes += [_lowered(ratios)] if ratios else []
     notes += ["faint: less than the least magnetising inductance"] if any(marks) else []
     notes += [
@@ -54,12 +59,21 @@ def list_view(choice: Choice, judgements: tuple[str, ...], name: str, ratios: Ma
         "looked": choice.looked,
         "valid": choice.valid,
         "fallen": dict(choice.fallen),
+        "held": held,
         "turns_ratios": dict(ratios),
         "designs": [
             {"converter": j, **design_data(asked, p)} for p, j in zip(choice.designs, judgements, strict=True)
         ],
     }
     return View("wind", data, (designs, fallen), tuple(notes))
+
+
+def _together(judgements: tuple[str, ...], held: int) -> str:
+    """Say with which of the designs the converter holds, and what is against the first one if with none."""
+    if held == 0:
+        return f"the converter with the first: {judgements[0]}"
+    which = "each of them" if held == len(judgements) else "the first" if held == 1 else f"the first {held}"
+    return f"the converter holds with {which}"
 
 
 def _lowered(ratios: Mapping[str, float]) -> str:

@@ -67,6 +67,10 @@ class Wind(Output):
     looked: int
     valid: int
     fallen: dict[str, int]
+    held: int
+    """With how many designs, the first ones, the converter holds."""
+    turns_ratios: dict[str, float]
+    """By symbol, where they were lowered for what the winding drops."""
     designs: list[ListedDesign]
 
 
