@@ -104,6 +104,14 @@ class TurnsRatios(unittest.TestCase):
         holding = jl.check(TIGHT | {"wound": {}}).check
         self.assertEqual(eased(converter, self.found.choice, [holding, "no result"]), {})
 
+    def test_an_inductor_has_no_turns_ratio(self) -> None:
+        given = BIASED | {"wound": {"L": {"core": "ETD 39/20/13"}}, "transformer": {"secondary": "half-wave"}}
+        found = jl.wind(given, "L", count=1)
+        kept = {"chosen": {"n": design(given | {"wound": {}}).sheet["n"].worst}, "wound": {}}
+        beyond = jl.check(given | kept | {"switching": BIASED["switching"] | {"duty_limit": "30 %"}}).check
+        self.assertTrue(any(f.symbol == "D" and not f.holds for c in beyond.corners for f in c.findings))
+        self.assertEqual(eased(Converter("x", given, given, given), found.choice, [beyond]), {})
+
     def test_a_winding_that_its_leakage_heats_is_told(self) -> None:
         chosen = self.found.design(1)
         known = jl.check(

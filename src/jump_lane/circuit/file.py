@@ -18,12 +18,7 @@ from jump_lane.circuit.gates import Gates, Instant, Interval
 from jump_lane.circuit.timing import Known, edge, require_fit, wrapped
 from jump_lane.errors import ConvergenceError, InputError, nearest
 from jump_lane.quantities import CURRENT, FREQUENCY, PHASE, RATIO, TIME, VOLTAGE, parse
-from jump_lane.quantities.fields import (
-    Given,
-    Hertz,
-    Phase,
-    Ratio,
-)
+from jump_lane.quantities.fields import Given, Hertz, Phase, Ratio
 from jump_lane.validation import bounded, explain, read_toml, tidied
 
 

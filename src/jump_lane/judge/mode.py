@@ -34,9 +34,7 @@ def mode_limit(design: Design, j: int) -> Limit | None:
 
         def inverse(scene: Scene) -> float:
             near = towards_boundary(page, scene.recording)
-            return (
-                1.0 / near if near > 0.0 else math.inf
-            )  # it rises towards the end: no step nearer to idling
+            return 1.0 / near if near > 0.0 else math.inf  # rising towards the end, it never idles
 
         def shrink(scene: Scene, allowed: float) -> float:
             found = allowed * towards_boundary(page, scene.recording)

@@ -37,7 +37,7 @@ def eased(converter: Converter, choice: Choice, checks: Iterable[Check | str]) -
     exceeding = [(over, k) for k, known in enumerate(checks) if (over := _overrun(known)) is not None]
     limit, windings = spec.switching.duty_limit, asked.table.winding.values()
     fixed = spec.transformer.turns_ratio is not None or any(w.turns is not None for w in windings)
-    if not exceeding or limit is None or fixed:
+    if not exceeding or limit is None or fixed or len(asked.coil.windings) < 2:
         return {}
     over, least = min(exceeding)
     wound = ratios_of(asked.design, asked.coil, choice.designs[least].wound)
