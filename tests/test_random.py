@@ -1,0 +1,70 @@
+"""The programs of specifications at random: some of each, and that what is wrong would be seen."""
+
+import unittest
+from dataclasses import replace
+from typing import Any
+from unittest.mock import patch
+
+import jump_lane as jl
+from jump_lane.design.derive import derive
+from jump_lane.spec import parse_spec
+from tests import wide, wide_loops
+from tests.common import buck_tables
+
+SOUND = ("judged", "refused", "no result", "held", "told")
+
+
+class Specifications(unittest.TestCase):
+    def test_some_are_judged(self) -> None:
+        words = []
+        for seed in range(3000, 3012):
+            word, why = wide.outcome(seed, sizes=seed % 4 == 0)
+            self.assertIn(word, SOUND, f"{seed}: {why}")
+            words.append(word)
+        self.assertGreater(words.count("judged"), 7)
+
+    def test_a_corner_without_numbers_is_seen(self) -> None:
+        found = derive(parse_spec(wide.wide(3002), "x"))
+        whole = wide.check(found)
+        empty = replace(whole, corners=(replace(whole.corners[0], findings=(), failure=""),))
+        with patch.object(wide, "check", lambda _: empty):
+            self.assertEqual(len(wide.unjudged(found)), 1)
+
+    def test_a_traceback_is_seen(self) -> None:
+        def broken(_: Any) -> Any:
+            raise ZeroDivisionError
+
+        with patch.object(wide, "check", broken):
+            self.assertEqual(wide.outcome(3002, sizes=False)[0], "BROKEN")
+
+
+class Loops(unittest.TestCase):
+    TABLES: tuple[dict[str, Any], ...] = (
+        {"network": "type III", "crossover": "15 kHz", "phase_margin": "50°"},
+        {"kind": "digital", "digital": {"gains": "integral"}, "crossover": "1 kHz", "phase_margin": "40°"},
+    )
+
+    def test_some_do_what_is_claimed_of_them(self) -> None:
+        for control in self.TABLES:
+            with self.subTest(control):
+                word, why = wide_loops.outcome(buck_tables() | {"control": control})
+                self.assertIn(word, SOUND, why)
+
+    def test_a_loop_that_oscillates_is_found_out_by_its_step(self) -> None:
+        """Multipliers of a calm loop, said of one whose integrator is a thousand times as fast."""
+        calm = buck_tables() | {"control": self.TABLES[1]}
+        found = jl.loop(calm)
+        self.assertEqual(wide_loops.unlike(calm, found), "")
+        wild = buck_tables() | {
+            "control": {"kind": "digital", "digital": {"gains": "integral", "integral": 0.5}}
+        }
+        self.assertRegex(wide_loops.unlike(wild, found), r"largest multiplier 0\.9\d+, but .* V become .* V")
+
+    def test_a_crossover_that_is_off_without_a_word_is_seen(self) -> None:
+        found = jl.loop(buck_tables() | {"control": self.TABLES[0]})
+        self.assertEqual(wide_loops.untold(found), "")
+        design = found.found.design
+        control = design.spec.control.model_copy(update={"crossover": 30e3})
+        asked = replace(design, spec=design.spec.model_copy(update={"control": control}))
+        other = replace(found, found=replace(found.found, design=asked))
+        self.assertIn("crossover off by -50", wide_loops.untold(other))
