@@ -27,6 +27,8 @@ BESIDE = (
     "tests.test_loss_commands",
     "tests.test_messages",
     "tests.test_polarity",
+    "tests.test_put_back",
+    "tests.test_random",
     "tests.test_winding",
 )
 """Modules that run in a process of their own."""
