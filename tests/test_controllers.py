@@ -16,6 +16,7 @@ from jump_lane.control.digital import Controller, Gains
 from jump_lane.control.margins import margins
 from jump_lane.control.network import Dynamics, operational, optocoupler, transconductance
 from jump_lane.control.stage import corners
+from jump_lane.control.verdicts import verdicts
 from jump_lane.spec.loop import Digital, Loop
 from jump_lane.switching.strip import Strip
 from tests.common import buck_tables, example_design
@@ -234,6 +235,14 @@ class Asked(unittest.TestCase):
             verdict = next(v for v in found.data["verdicts"] if "load step" in v["what"])
             self.assertEqual(verdict["holds"], holds)
             self.assertEqual(found.exit_status, 0 if all(v["holds"] for v in found.data["verdicts"]) else 1)
+
+    def test_a_crossover_missed_by_values_that_can_be_bought_is_told(self) -> None:
+        found = jl.loop(self.tables()).found
+        self.assertEqual(found.hinder, "")
+        asked = found.loop.loop.model_copy(update={"crossover": 17e3})
+        first = next(verdicts(replace(found, loop=replace(found.loop, loop=asked))))
+        self.assertFalse(first.holds)
+        self.assertIn("--exact keeps those derived", first.advice)
 
     def test_an_optocoupler_is_proven_at_the_ends_of_its_transfer_ratio(self) -> None:
         amplifier = {"kind": "optocoupler", "pole": "200 kHz", "transfer": "100 %", "spread": "30 %"}

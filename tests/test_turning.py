@@ -63,16 +63,19 @@ class Aims(unittest.TestCase):
     """Where a loop is aimed at next, after what came of the aims so far."""
 
     def test_by_the_ratio_until_there_is_one_on_each_side(self) -> None:
-        self.assertAlmostEqual(_next_aim(10.0, 12.5, 10.0, None, (10.0, 12.5)), 8.0)
-        self.assertAlmostEqual(_next_aim(10.0, 100.0, 10.0, None, (10.0, 100.0)), 5.0, msg="by half at most")
-        self.assertAlmostEqual(_next_aim(8.0, 9.0, 10.0, (8.0, 9.0), None), 8.0 / 0.9)
+        self.assertAlmostEqual(_next_aim([(10.0, 12.5)], 10.0), 8.0)
+        self.assertAlmostEqual(_next_aim([(10.0, 100.0)], 10.0), 5.0, msg="by half at most")
+        self.assertAlmostEqual(_next_aim([(7.0, 8.0), (8.0, 9.0)], 10.0), 8.0 / 0.9)
 
     def test_between_them_afterwards(self) -> None:
         """A power law, f = 0.01·aim², is met at once; one that leaps is approached from both sides."""
-        self.assertAlmostEqual(_next_aim(40.0, 16.0, 9.0, (20.0, 4.0), (40.0, 16.0)), 30.0)
-        below, above = (10.0, 10.0), (20.0, 400.0)
-        self.assertAlmostEqual(_next_aim(20.0, 400.0, 12.0, below, above), 10.0 * 2.0**0.1)
-        self.assertAlmostEqual(_next_aim(20.0, 400.0, 399.0, below, above), 10.0 * 2.0**0.9)
+        self.assertAlmostEqual(_next_aim([(20.0, 4.0), (40.0, 16.0)], 9.0), 30.0)
+        self.assertAlmostEqual(
+            _next_aim([(50.0, 25.0), (20.0, 4.0), (40.0, 16.0)], 9.0), 30.0, msg="the latest"
+        )
+        leaping = [(10.0, 10.0), (20.0, 400.0)]
+        self.assertAlmostEqual(_next_aim(leaping, 12.0), 10.0 * 2.0**0.1)
+        self.assertAlmostEqual(_next_aim(leaping, 399.0), 10.0 * 2.0**0.9)
 
     def test_sides_that_have_crossed_say_nothing(self) -> None:
-        self.assertAlmostEqual(_next_aim(10.0, 20.0, 10.0, (15.0, 9.0), (10.0, 20.0)), 5.0)
+        self.assertAlmostEqual(_next_aim([(15.0, 9.0), (10.0, 20.0)], 10.0), 5.0)

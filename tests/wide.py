@@ -13,6 +13,7 @@ import time
 import tomllib
 import traceback
 from collections import Counter
+from collections.abc import Callable
 from typing import Any
 
 from jump_lane.design.derive import Design, derive
@@ -133,20 +134,47 @@ def _parts(tables: dict[str, Any], rng: random.Random) -> None:
     tables["parts"] = {name: part for name, part in tables["parts"].items() if part}
 
 
-def outcome(seed: int, sizes: bool) -> tuple[str, str]:
-    """Return what came of a specification: in a word, and why."""
-    tables = wide(seed)
+def attempted(work: Callable[[], tuple[str, str]]) -> tuple[str, str]:
+    """Return what came of some work, in a word and why: also where it is refused, has no result, or ends in a traceback."""
     try:
-        found = derive(parse_spec(tables, f"seed {seed}"))
-        wrong = unjudged(found)
-        wrong += unsized(found) if sizes else []
+        return work()
     except InputError as error:
         return "refused", str(error)
     except NoResultError as error:
         return "no result", str(error)
     except Exception:
         return "BROKEN", traceback.format_exc()
-    return ("WRONG", "; ".join(wrong)) if wrong else ("judged", "")
+
+
+def told(
+    first: int,
+    last: int,
+    work: Callable[[int], tuple[str, str]],
+    names: Callable[[int], str],
+    quiet: str = "",
+) -> None:
+    """Say what came of some seeds, one by one and counted; of those with the word ``quiet`` only what took long."""
+    counts: Counter[str] = Counter()
+    for seed in range(first, last):
+        start = time.process_time()
+        word, why = work(seed)
+        taken = time.process_time() - start
+        counts[word] += 1
+        if word != quiet or taken > 5.0:
+            print(f"{seed} {names(seed)} {taken:.1f} s {word}: {why[-400:]}", flush=True)
+    print(dict(counts))
+
+
+def outcome(seed: int, sizes: bool) -> tuple[str, str]:
+    """Return what came of a specification: in a word, and why."""
+
+    def work() -> tuple[str, str]:
+        found = derive(parse_spec(wide(seed), f"seed {seed}"))
+        wrong = unjudged(found)
+        wrong += unsized(found) if sizes else []
+        return ("WRONG", "; ".join(wrong)) if wrong else ("judged", "")
+
+    return attempted(work)
 
 
 def unjudged(found: Design) -> list[str]:
@@ -173,15 +201,13 @@ def unsized(found: Design) -> list[str]:
 
 def main(first: int, last: int, every: int = 0) -> None:
     """Say what came of the specifications of some seeds; every so many is sized too."""
-    counts: Counter[str] = Counter()
-    for seed in range(first, last):
-        start = time.process_time()
-        word, why = outcome(seed, bool(every) and seed % every == 0)
-        taken = time.process_time() - start
-        counts[word] += 1
-        if word != "judged" or taken > 5.0:
-            print(f"{seed} {wide(seed)['topology']} {taken:.1f} s {word}: {why[-400:]}", flush=True)
-    print(dict(counts))
+    told(
+        first,
+        last,
+        lambda seed: outcome(seed, bool(every) and seed % every == 0),
+        lambda seed: wide(seed)["topology"],
+        quiet="judged",
+    )
 
 
 if __name__ == "__main__":

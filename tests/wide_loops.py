@@ -8,17 +8,13 @@ from __future__ import annotations
 import math
 import random
 import sys
-import time
-import traceback
-from collections import Counter
 from typing import Any
 
 import numpy as np
 
 import jump_lane as jl
-from jump_lane.errors import InputError, NoResultError
 from jump_lane.quantities import FREQUENCY, parse
-from tests.wide import Ends, wide
+from tests.wide import Ends, attempted, told, wide
 
 ENDS: Ends = (0.7, 2.6), (0.3, 3.3), (4.5, 5.7)
 """5 V to 400 V, 2 W to 2 kW, 30 kHz to 500 kHz."""
@@ -84,18 +80,15 @@ def _control(rng: random.Random, rate: float, tables: dict[str, Any]) -> dict[st
 
 def outcome(tables: dict[str, Any]) -> tuple[str, str]:
     """Return what came of a loop: in a word, and why."""
-    try:
+
+    def work() -> tuple[str, str]:
         found = jl.loop(tables)
         wrong = untold(found) or unlike(tables, found)
-    except InputError as error:
-        return "refused", str(error)
-    except NoResultError as error:
-        return "no result", str(error)
-    except Exception:
-        return "BROKEN", traceback.format_exc()
-    if wrong:
-        return "WRONG", wrong
-    return ("held" if found.view().data["holds"] else "told", found.found.hinder)
+        if wrong:
+            return "WRONG", wrong
+        return ("held" if found.view().data["holds"] else "told", found.found.hinder)
+
+    return attempted(work)
 
 
 def untold(found: Any) -> str:
@@ -147,20 +140,15 @@ def unlike(tables: dict[str, Any], found: Any) -> str:
     return f"largest multiplier {largest:.4f}, but {early:.3g} V become {late:.3g} V in {periods} periods"
 
 
+def named(seed: int) -> str:
+    """Return topology and kind of loop of a seed."""
+    tables = specified(seed)
+    return f"{tables['topology']} {tables['control'].get('kind', tables['control'].get('network'))}"
+
+
 def main(first: int, last: int) -> None:
     """Say what came of the specifications of some seeds."""
-    counts: Counter[str] = Counter()
-    for seed in range(first, last):
-        start, tables = time.process_time(), specified(seed)
-        word, why = outcome(tables)
-        counts[word] += 1
-        control = tables["control"]
-        what = control.get("kind", control.get("network"))
-        print(
-            f"{seed} {tables['topology']} {what} {time.process_time() - start:.0f} s {word}: {why[-300:]}",
-            flush=True,
-        )
-    print(dict(counts))
+    told(first, last, lambda seed: outcome(specified(seed)), named)
 
 
 if __name__ == "__main__":

@@ -7,44 +7,36 @@ from __future__ import annotations
 
 import random
 import sys
-import time
 import tomllib
-import traceback
-from collections import Counter
 from typing import Any
 
 import jump_lane as jl
-from jump_lane.errors import InputError, NoResultError
 from jump_lane.magnetics.choice import judged
 from jump_lane.magnetics.written import with_design
-from tests.wide import wide
+from tests.wide import attempted, told, wide
 
 ENDS = (0.7, 2.6), (0.3, 3.3), (4.5, 5.7)
 """5 V to 400 V, 2 W to 2 kW, 30 kHz to 500 kHz: what ferrites and powders are made for."""
 
 
-def outcome(tables: dict[str, Any], rng: random.Random) -> tuple[str, str]:
+def outcome(seed: int) -> tuple[str, str]:
     """Return what came of winding a component of a specification: in a word, and which it was or why not."""
-    try:
+    tables, rng = wide(seed, ENDS), random.Random(seed)
+
+    def work() -> tuple[str, str]:
         page = jl.load(tables).design.page
-        kinds = ("inductor", "transformer")
-        component = rng.choice([role.name for role in page.roles if role.kind in kinds])
+        component = rng.choice([role.name for role in page.roles if role.kind in ("inductor", "transformer")])
         given = tables | {"wound": {component: {}}}
         found = jl.wind(given, component, count=1)
         wrong = unproven(given, component, found.design(1), found.judgements[0])
-    except InputError as error:
-        return "refused", str(error)
-    except NoResultError as error:
-        return "no result", str(error)
-    except Exception:
-        return "BROKEN", traceback.format_exc()
-    if found.judgements[0].startswith("MET"):
-        word = "wound"
-    elif not jl.check(tables).holds:
-        word = "wound, for a converter that does not hold with any"
-    else:
-        word = "wound, and told that the converter does not hold with it"
-    return ("WRONG", f"{component}: {wrong}") if wrong else (word, component)
+        if wrong:
+            return "WRONG", f"{component}: {wrong}"
+        if found.held:
+            return "wound", component
+        lost = "with it" if jl.check(tables).holds else "with any"
+        return f"wound, and told that the converter does not hold {lost}", component
+
+    return attempted(work)
 
 
 def unproven(given: dict[str, Any], component: str, design: Any, said: str) -> str:
@@ -65,16 +57,7 @@ def unproven(given: dict[str, Any], component: str, design: Any, said: str) -> s
 
 def main(first: int, last: int) -> None:
     """Say what came of the specifications of some seeds."""
-    counts: Counter[str] = Counter()
-    for seed in range(first, last):
-        start, tables = time.process_time(), wide(seed, ENDS)
-        word, why = outcome(tables, random.Random(seed))
-        counts[word] += 1
-        print(
-            f"{seed} {tables['topology']} {time.process_time() - start:.0f} s {word}: {why[-300:]}",
-            flush=True,
-        )
-    print(dict(counts))
+    told(first, last, outcome, lambda seed: wide(seed, ENDS)["topology"])
 
 
 if __name__ == "__main__":

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -55,6 +55,9 @@ class Try:
 
 Proven = tuple[Try, tuple[Proof, ...]]
 
+Aimed = tuple[float, float]
+"""A crossover aimed at, and the one that came of it [Hz]."""
+
 
 class Aiming:
     """Makes loops for a crossover and a phase margin at nominal input and full load, and proves them everywhere."""
@@ -67,8 +70,7 @@ class Aiming:
         kind = loop.digital.gains if loop.kind == "digital" else loop.network
         self._fixed = kind in ("integral", "proportional")
         """Whether the margin follows from the crossover."""
-        self._seen: list[tuple[float, float]] = []
-        """Crossovers aimed at, and those that came of it [Hz]."""
+        self._seen: list[Aimed] = []
 
     def bought(self, loop: AnyLoop) -> AnyLoop:
         """Return a loop with values of components that can be bought, if such are wanted."""
@@ -92,56 +94,49 @@ class Aiming:
         for _ in range(CORNER_ROUNDS):
             short = asked - min(p.margins.phase if p.stable else -180.0 for p in proofs)
             if found.hinder or self._fixed or short <= 0.0:
+                return (first, at_first) if found.hinder else (found, proofs)
+            if aim >= HIGHEST_MARGIN:
                 break
             aim = min(aim + 1.5 * short + EXTRA, HIGHEST_MARGIN)
             found = self.at(crossover, aim)
             proofs = self.proven(found.loop)
-        else:
-            return first, at_first
-        return (first, at_first) if found.hinder else (found, proofs)
+        return first, at_first
 
     def at(self, crossover: float, phase: float) -> Try:
         """Return the loop with a crossover and a phase margin, its aims moved until the exact loop meets them."""
         aim, margin = crossover, phase
         tried: list[Try] = []
-        below: tuple[float, float] | None = None
-        above: tuple[float, float] | None = None
+        seen: list[Aimed] = []
         for _ in range(ROUNDS):
             found = self._make(aim, margin)
             tried.append(found)
-            self._seen.append((aim, found.crossover))
+            seen.append((aim, found.crossover))
             if found.hinder or not math.isfinite(found.crossover):
                 break
             missed = phase - found.phase
             reached = abs(found.crossover / crossover - 1.0) < NEAR_CROSSOVER
             if reached and (abs(missed) < NEAR_PHASE or self._fixed):
                 break
-            if found.crossover < crossover:
-                below = aim, found.crossover
-            else:
-                above = aim, found.crossover
-            aim = min(_next_aim(aim, found.crossover, crossover, below, above), NYQUIST * self.sampling)
+            aim = min(_next_aim(seen, crossover), NYQUIST * self.sampling)
             margin = min(max(margin + missed, 5.0), 150.0)
+        self._seen += seen
         return min(tried, key=lambda t: _off(t, crossover, phase))
 
-    def missed(self, wanted: float, got: float) -> str:
-        """Return why a loop does not have the crossover wanted [Hz], in words; nothing if it has."""
-        if abs(got / wanted - 1.0) <= REACHED:
+    def missed(self, got: float) -> str:
+        """Return why a loop does not have the crossover asked for [Hz], in words; nothing if it has, or none is asked for."""
+        wanted = self.loop.crossover
+        if wanted is None or abs(got / wanted - 1.0) <= REACHED:
             return ""
-        below = max((s for s in self._seen if s[1] < wanted), key=lambda s: s[1], default=None)
-        above = min((s for s in self._seen if s[1] > wanted), key=lambda s: s[1], default=None)
+        below = max((f for _, f in self._seen if f < wanted), default=None)
+        above = min((f for _, f in self._seen if f > wanted), default=None)
         if below is None or above is None:
-            seen = [s for s in self._seen if math.isfinite(s[1])]
-            ends = (
-                f"{show(min(s[0] for s in seen), 'Hz')} to {show(max(s[0] for s in seen), 'Hz')}"
-                if seen
-                else "anywhere"
-            )
+            aims = [aim for aim, _ in self._seen]
+            ends = f"{show(min(aims), 'Hz')} to {show(max(aims), 'Hz')}"
             return f"no crossover near {show(wanted, 'Hz')}: the exact loop has none there for aims of {ends}"
+        low, high = show(below, "Hz"), show(above, "Hz")
         return (
-            f"no crossover near {show(wanted, 'Hz')}: that of the exact loop leaps from {show(below[1], 'Hz')} to "
-            f"{show(above[1], 'Hz')}, where a resonance of the power stage lifts its gain; one below {show(below[1], 'Hz')}, "
-            "or more damping, mends that"
+            f"no crossover near {show(wanted, 'Hz')}: that of the exact loop leaps from {low} to {high}, where a resonance of the "
+            f"power stage lifts its gain; one below {low}, or more damping, mends that"
         )
 
     def fastest(self) -> Proven:
@@ -174,23 +169,13 @@ class Aiming:
         )
 
 
-def _next_aim(
-    aim: float,
-    found: float,
-    wanted: float,
-    below: tuple[float, float] | None,
-    above: tuple[float, float] | None,
-) -> float:
-    """Return the crossover to aim at next: between an aim that came out too low and one too high, if there are both.
-
-    Parameters
-    ----------
-    aim, found, wanted
-        The last aim, the crossover that came of it, and the one wanted [Hz].
-    below, above
-        The last aim that came out below, and above, with what came of it [Hz].
-    """
+def _next_aim(seen: Sequence[Aimed], wanted: float) -> float:
+    """Return the crossover to aim at next [Hz]: between an aim that came out too low and one too high, once there are both."""
+    latest = seen[::-1]
+    below = next((s for s in latest if s[1] <= wanted), None)
+    above = next((s for s in latest if s[1] > wanted), None)
     if below is None or above is None or not below[0] < above[0]:
+        aim, found = latest[0]
         return aim * min(max(wanted / found, 0.5), 2.0)
     part = math.log(wanted / below[1]) / math.log(above[1] / below[1])
     return float(below[0] * (above[0] / below[0]) ** min(max(part, 0.1), 0.9))

@@ -140,11 +140,8 @@ def design_loop(design: Design, fitted: bool = True) -> LoopDesign:
             design, places, made, sheet, "", tuple(prove(made, stage) for stage in places.every)
         )
     maker = Aiming(loop, places, _making(loop, places, fitted), fitted)
-    if loop.crossover is None:
-        found, proofs = maker.fastest()
-        return LoopDesign(design, places, maker.bought(found.loop), found.sheet, found.hinder, proofs)
-    found, proofs = maker.everywhere(loop.crossover)
-    hinder = found.hinder or maker.missed(loop.crossover, found.crossover)
+    found, proofs = maker.everywhere(loop.crossover) if loop.crossover is not None else maker.fastest()
+    hinder = found.hinder or maker.missed(found.crossover)
     return LoopDesign(design, places, maker.bought(found.loop), found.sheet, hinder, proofs)
 
 

@@ -16,6 +16,8 @@ from jump_lane.judge.verdict import ROUNDING, Verdict
 from jump_lane.quantities import show, show_percent
 from jump_lane.spec.loop import RIPPLE
 
+ROUNDED = "values that can be bought miss it; --exact keeps those derived"
+
 
 def verdicts(found: LoopDesign, step: Journey | None = None) -> Iterator[Verdict]:
     """Yield the verdict on everything asked; corners without a result come first.
@@ -35,7 +37,7 @@ def verdicts(found: LoopDesign, step: Journey | None = None) -> Iterator[Verdict
         holds = abs(got / loop.crossover - 1.0) <= REACHED
         yield Verdict(
             "crossover at nominal input, full load", show(loop.crossover, "Hz"), hertz_or_none(got), holds,
-            "" if holds else found.hinder,
+            "" if holds else found.hinder or ROUNDED,
         )  # fmt: skip
     yield from _at_corners(found, proofs)
     if loop.deviation is not None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from jump_lane.design.derive import derive
@@ -57,7 +58,7 @@ def eased(converter: Converter, choice: Choice, checks: Iterable[Check | str]) -
 def with_ratios(converter: Converter, ratios: Mapping[str, float]) -> Converter:
     """Return a converter with turns ratios chosen."""
     tables = {**converter.free, "chosen": {**converter.free.get("chosen", {}), **ratios}}
-    return Converter(converter.name, tables, tables, tables, converter.catalogues, converter.changes)
+    return replace(converter, tables=tables, free=tables, original=tables)
 
 
 BEYOND = 1.05

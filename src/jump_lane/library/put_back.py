@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from jump_lane.errors import InputError, NoResultError
@@ -25,7 +26,7 @@ def with_winding(converter: Converter, asked: Asked, found: Proven) -> Converter
     from jump_lane.validation import toml_of
 
     tables = toml_of(with_design(tomlkit.dumps(converter.free), asked, found), converter.name)
-    return Converter(converter.name, tables, tables, tables, converter.catalogues)
+    return replace(converter, tables=tables, free=tables, original=tables, changes=())
 
 
 def put_back(converter: Converter, asked: Asked, found: Proven) -> Check | str:

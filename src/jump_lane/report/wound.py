@@ -72,7 +72,7 @@ def _together(judgements: tuple[str, ...], held: int) -> str:
     """Say with which of the designs the converter holds, and what is against the first one if with none."""
     if held == 0:
         return f"the converter with the first: {judgements[0]}"
-    which = "each of them" if held == len(judgements) else "the first" if held == 1 else f"the first {held}"
+    which = "the first" if held == 1 else "each of them" if held == len(judgements) else f"the first {held}"
     return f"the converter holds with {which}"
 
 
