@@ -84,11 +84,9 @@ class Stage:
 
     @property
     def inductors(self) -> tuple[str, ...]:
-        """Names of inductors in the circuit, that which a ripple is asked of first: it carries the load."""
-        page, known = self.design.page, {name for name, _, _ in self.circuit.branches}
-        asked = [ripple.component for ripple in page.ripples]
-        carrying = [r.element or r.name for r in page.roles if r.name in asked]
-        return tuple(n for n in dict.fromkeys((*carrying, *self.design.inductors)) if n in known)
+        """Names of inductors in the circuit, those that carry the load first."""
+        known = {name for name, _, _ in self.circuit.branches}
+        return tuple(name for name in self.design.inductors if name in known)
 
     @cached_property
     def circuit(self) -> Circuit:

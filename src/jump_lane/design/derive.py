@@ -101,8 +101,10 @@ class Design:
 
     @property
     def inductors(self) -> tuple[str, ...]:
-        """Names of the inductors."""
-        return tuple(role.element or role.name for role in self.page.roles if role.kind in COILS)
+        """Names of the inductors, those of which a ripple is asked first: they carry the load."""
+        asked = {ripple.component for ripple in self.page.ripples}
+        coils = sorted((r for r in self.page.roles if r.kind in COILS), key=lambda r: r.name not in asked)
+        return tuple(role.element or role.name for role in coils)
 
     @property
     def asks(self) -> tuple[Ask, ...]:

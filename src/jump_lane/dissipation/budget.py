@@ -32,7 +32,7 @@ from jump_lane.dissipation.thermal import Network, feedback, solve
 from jump_lane.errors import BalanceError, ConvergenceError, RunawayError
 from jump_lane.judge.rating import Rating
 from jump_lane.operating.point import solve_point
-from jump_lane.switching.record import Recording
+from jump_lane.switching.balance import balance
 from jump_lane.switching.waveforms import Array
 from jump_lane.topologies.point import Point
 
@@ -40,7 +40,8 @@ BALANCE = 1e-6
 """What simulated input, output and losses may differ by, part of the input power."""
 
 SWINGING = 1e-9
-"""The same as a part of the largest apparent power: without load the input power is little beside what swings to and fro."""
+"""The same as a part of the power turned over, of which rounding leaves some 1e-10: without load the input power is little
+beside what swings to and fro."""
 
 SETTLED = 0.05
 """Temperatures that change by less from one simulation to the next count as found [K]: copper changes by 2e-4."""
@@ -337,18 +338,12 @@ def _closed(
     )
     supplied = max(abs(p_in), 1e-12)
     residual = abs(p_in - p_out - found.simulated) / supplied
-    allowed = max(BALANCE, SWINGING * _apparent(recording) / supplied)
+    allowed = max(BALANCE, SWINGING * balance(recording).turnover / supplied)
     if not residual <= allowed:
         raise BalanceError(
             f"the powers do not close: {residual:.1e} of the input power is left, {allowed:.0e} is allowed"
         )
     return replace(found, residual=residual)
-
-
-def _apparent(recording: Recording) -> float:
-    """Return the largest product of the rms voltage and the rms current of a branch [VA]."""
-    count = len(recording.network.branches)
-    return float((recording.rms[:count] * recording.rms[count : 2 * count]).max())
 
 
 def merged(losses: Iterable[Loss]) -> tuple[Loss, ...]:

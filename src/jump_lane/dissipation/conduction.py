@@ -21,6 +21,9 @@ FORCED = "leakage, forced to zero"
 NOTHING = 1e-9
 """Part of the input power that is none."""
 
+CUT = 1e-6
+"""Part of a current by which it has to jump to be cut off; one that flows on is the same on both sides of an edge."""
+
 RESISTIVE = ("resistance", "primary_resistance", "secondary_resistance")
 THRESHOLD = ("forward_voltage", "on_voltage")
 """Figures that resistive losses, and those of a threshold voltage, go with."""
@@ -54,8 +57,11 @@ def _of(stage: Stage, component: Component, element: object) -> Iterator[Loss]:
         yield Loss(name, WINDING, own, True, heated(stage, component))
         forced = recording.power(element.name) - own
         if recording.engine.statistics.jumps and forced > NOTHING * abs(recording.power("source")):
-            avalanching = _avalanching(stage, element)
-            yield Loss(avalanching or name, FORCED, forced, True, avalanching)
+            taking = _avalanching(stage, element)
+            for switch in taking:
+                yield Loss(switch, FORCED, forced / len(taking), True, switch)
+            if not taking:
+                yield Loss(name, FORCED, forced, True)
     elif isinstance(element, Capacitor):
         yield Loss(
             name, SERIES, element.resistance * stage.measures(f"{element.name}.i").rms ** 2, True, name
@@ -65,11 +71,18 @@ def _of(stage: Stage, component: Component, element: object) -> Iterator[Loss]:
         yield Loss(name, mechanism, recording.power(element.name), True, name)
 
 
-def _avalanching(stage: Stage, leakage: Inductor) -> str:
-    """Return the switch beside a leakage, which takes the energy of its current when it opens; empty where none is beside it."""
-    nodes = {leakage.a, leakage.b} - {"in", "gnd"}
-    switches = ((c.name, e) for c in stage.components for e in c.elements if isinstance(e, Switch))
-    return next((name for name, e in switches if nodes & {e.a, e.b}), "")
+def _avalanching(stage: Stage, leakage: Inductor) -> list[str]:
+    """Return the switches that open as the current of a leakage is cut off: they take its energy."""
+    found: dict[str, None] = {}
+    for edge in stage.recording.edges:
+        before, after = stage.at(edge, f"{leakage.name}.i")
+        if abs(before - after) <= CUT * abs(before):
+            continue
+        for switch in stage.of("switch"):
+            was_on, is_on = stage.at(edge, f"{switch.name}.gate")
+            if is_on < was_on:
+                found[switch.name] = None
+    return list(found)
 
 
 @dataclass(frozen=True)

@@ -61,13 +61,9 @@ def with_ratios(converter: Converter, ratios: Mapping[str, float]) -> Converter:
     return replace(converter, tables=tables, free=tables, original=tables)
 
 
-BEYOND = 1.05
-"""By how much the duty ratio is taken to exceed its limit where an output is not held at all."""
-
-
 def _overrun(found: Check | str) -> float | None:
-    """Return how far the duty ratio exceeds its limit [1], where it does, or a corner has no result; None where an output that
-    follows is off, which no ratio of the first one mends."""
+    """Return how far the duty ratio exceeds its limit [1], where it does; None where it does not, or an output that follows is off,
+    which no ratio of the first one mends."""
     if isinstance(found, str):
         return None
     symbol = found.design.page.control.symbol
@@ -75,5 +71,4 @@ def _overrun(found: Check | str) -> float | None:
     if any(f.target for f in broken):
         return None
     over = [f.simulated / f.asked for f in broken if f.symbol == symbol and f.asked]
-    over += [BEYOND for c in found.corners if c.failure]
     return max(over, default=None)

@@ -33,8 +33,8 @@ RANKED = "loss=1,volume=1"
 """What designs are ranked by unless something else is asked."""
 
 PUT_BACK, SIMULATED = 10, 60
-"""Designs that are put back into the converter, at most, until it holds with one, and corners simulated for that; more only where
-more are listed."""
+"""Designs that are put back into the converter, at most, until it holds with one, and corners simulated for that (of six corners,
+all of these designs); more only where more are listed."""
 
 EASINGS = 3
 """How often turns ratios are lowered for what a winding drops."""

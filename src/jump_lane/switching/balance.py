@@ -39,6 +39,9 @@ class Balance:
         current).
     volt_seconds
         Largest average voltage of an inductance over its rms value (likewise).
+    turnover
+        Power that flows or swings to and fro [W]: what the branches take, or the largest product of rms voltage and current of
+        what stores.
     impulses
         Whether states jump in the period (flux or charge forced together), which dissipates energy.
     """
@@ -46,6 +49,7 @@ class Balance:
     energy: float
     charge: float
     volt_seconds: float
+    turnover: float
     impulses: bool
 
 
@@ -88,6 +92,7 @@ def balance(recording: Recording) -> Balance:
         energy=energy / max(turnover, 1e-12),
         charge=charge,
         volt_seconds=flux,
+        turnover=turnover,
         impulses=bool(recording.engine.statistics.jumps),
     )
 

@@ -1,13 +1,16 @@
 """How a stretch without an event passes on deviations that turn with a sine: propagator and integral at any frequency.
 
 With A = M − jω, e^{A·h} = e^{−jω·h}·e^{M·h}; of its integrals P = ∫e^{A·s} and Q = ∫(h − s)·e^{A·s} over the stretch what does not
-depend on ω is worked out once.  For slow sines they are series in ω over the moments ∫s^n·e^{M·s}, for faster ones
+depend on ω is worked out once.  For slow sines they are series, with e^{jω·(h − s)} in powers of its exponent, for faster ones
 P = A⁻¹·(e^{A·h} − 1) and Q = A⁻¹·(P − h).
+
+References
+----------
+C. F. Van Loan, "Computing integrals involving the matrix exponential", IEEE Trans. Automatic Control 23 (1978) 395-404.
 """
 
 from __future__ import annotations
 
-import math
 from functools import cached_property
 from typing import Any
 
@@ -72,39 +75,29 @@ class Turning:
 
     @cached_property
     def _moments(self) -> Array:
-        """∫s^n·e^{M·s}·ds/n! for n = 0, 1, …, TERMS, in units of h^(n+1), (TERMS + 1, m, m)."""
-        m, order = len(self._moving), TERMS + 1
-        block = np.zeros(((order + 1) * m,) * 2)
+        """∫(1 − s)^n/n!·e^{M·h·s}·ds from 0 to 1 for n = 0, 1, …, TERMS, (TERMS + 1, m, m)."""
+        m, order = len(self._moving), TERMS + 2
+        block = np.eye(order * m, k=m)
         block[:m, :m] = self._own * self._h
-        for n in range(order):
-            block[n * m : (n + 1) * m, (n + 1) * m : (n + 2) * m] = np.eye(m)
-        row = exponential(block)[:m]  # ∫(1 − s)^n·e^{M·h·s}·ds/n! one beside the other
-        backward = [math.factorial(n) * row[:, (n + 1) * m : (n + 2) * m] for n in range(order)]
-        return np.array(
-            [
-                sum((-1.0) ** k * math.comb(n, k) * backward[k] for k in range(n + 1)) / math.factorial(n)
-                for n in range(order)
-            ]
-        )
+        row = exponential(block)[:m, m:]
+        return row.reshape(m, TERMS + 1, m).transpose(1, 0, 2)
 
     def _integrals(self, omega: float) -> tuple[Complex, Complex]:
         """Return P and Q."""
         h, size = self._h, len(self._moving)
         angle = omega * h
         if angle <= SLOW:
-            powers = (-1j * angle) ** np.arange(TERMS)
+            powers = np.exp(-1j * angle) * (1j * angle) ** np.arange(TERMS)
             flat = self._moments.reshape(TERMS + 1, -1)
-            first = (powers @ flat[:-1]).reshape(size, size) * h
-            later = (powers * np.arange(1, TERMS + 1) @ flat[1:]).reshape(size, size) * h * h
-            return _complex(first, h * first - later)
+            first, second = powers @ flat[:-1], powers * np.arange(1, TERMS + 1) @ flat[1:]
+            return _complex(first.reshape(size, size) * h, second.reshape(size, size) * h * h)
         turning = self._own - 1j * omega * np.eye(size)
         if np.all(np.abs(self._eigenvalues - 1j * omega) * h > APART):
             end = np.exp(-1j * angle) * self._through
             inner = np.linalg.solve(turning, end - np.eye(size))
             return _complex(inner, np.linalg.solve(turning, inner - h * np.eye(size)))
-        block = np.zeros((3 * size,) * 2, dtype=complex)
+        block = np.eye(3 * size, k=size, dtype=complex)
         block[:size, :size] = turning * h
-        block[:size, size : 2 * size] = block[size : 2 * size, 2 * size :] = np.eye(size)
         both = exponential(block)[:size]
         return _complex(both[:, size : 2 * size] * h, both[:, 2 * size :] * h * h)
 

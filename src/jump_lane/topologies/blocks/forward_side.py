@@ -32,38 +32,31 @@ WOUND = {
 
 def borne(v: Variant, clamped: bool = False) -> tuple[Line, ...]:
     """Return rectifiers, windings and output capacitor."""
-    blocked: str | dict[str, str]
+    if v.secondary == "current-doubler":
+        return _doubler(clamped)
+    count = "2*" if v.secondary == "centre-tap" else ""
+    blocked = {CONTINUOUS: f"{count}V_r/n - V_FD2"}
     if v.secondary == "half-wave":
         first, second, output = COIL.during("D_1"), COIL.during("D_2"), COIL
-        blocked, passed = "V_r/n - V_FD2", "V_s - V_FD1"
         if clamped:
-            blocked = {CONTINUOUS: blocked, DISCONTINUOUS: "V_r/n + V_o"}
-    elif v.secondary == "current-doubler":
-        return _doubler(clamped)
+            blocked[DISCONTINUOUS] = "V_r/n + V_o"
     elif clamped:
-        whole = "1 - D_1"
         first = Shape((("D_1", "I_o - dI_1/2", "I_o + dI_1/2"),))
-        second = Shape(((whole, "I_o + dI_1/2", "I_o - dI_1/2"),))
+        second = Shape((("1 - D_1", "I_o + dI_1/2", "I_o - dI_1/2"),))
         output = first + second
-        blocked, passed = f"{_doubled(v)}V_r/n - V_FD2", f"{_doubled(v)}V_s - V_FD1"
     else:
         shared = ("D_F", "(I_Lpk - I_h)/2", "0")
         first = Shape((("D_1", "I_Lv", "I_Lpk"), shared), high="I_Lpk")
         second = Shape((("D_F", "(I_Lpk + I_h)/2", "I_h"), ("D_3", "I_h", "I_Lv")), high="max((I_Lpk + I_h)/2, I_h)")
         output = TWICE
-        blocked, passed = f"{_doubled(v)}V_r/n - V_FD2", f"{_doubled(v)}V_s - V_FD1"
     within = 0.02 if v.secondary == "half-wave" else ROUGH
     return (
         *stress("D1", first, blocked, spike=True, within=within),
-        *stress("D2", second, passed, spike=True, within=within),
+        *stress("D2", second, f"{count}V_s - V_FD1", spike=True, within=within),
         *winding("Np", "I_S1", "I_S1rms"),
         *winding("Ns", *WOUND[v.secondary]),
         *capacitors.smoothing(output, scale="dI_L"),
     )
-
-
-def _doubled(v: Variant) -> str:
-    return "2*" if v.secondary == "centre-tap" else ""
 
 
 def _doubler(clamped: bool) -> tuple[Line, ...]:
