@@ -34,9 +34,13 @@ def size_view(found: Sizing, check: Check) -> View:
     where = (
         "with all values at the ends of their tolerances" if found.tolerances else "between the corners too"
     )
-    notes.append(f"looked over {where}; {found.solves} steady states in {found.rounds} rounds")
+    notes.append(f"looked over {where}; {found.solves} steady states in {_rounds(found.rounds)}")
     status = check.exit_status or (1 if found.unkept else 0)
     return View("size", _data(found, status), (_table(found),), tuple(notes), status)
+
+
+def _rounds(count: int) -> str:
+    return "one round" if count == 1 else f"{count} rounds"
 
 
 def _table(found: Sizing) -> Table:
