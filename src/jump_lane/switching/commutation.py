@@ -15,7 +15,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from jump_lane.switching.propagators import light
+from jump_lane.switching.propagators import ZERO, light
 from jump_lane.switching.solving import FREE, IMPOSSIBLE
 from jump_lane.switching.tables import find
 
@@ -104,7 +104,7 @@ def magnitude(watch, c, z, nz, row):
 
 
 @light
-def _broken(watch, c, sizes, z, doubt, valves=-1):
+def _broken(watch, c, sizes, z, doubt, valves):
     """Return the guard that is most below zero by more than `doubt` times rounding, of some valves (bits), or FITS."""
     which, low = FITS, 0.0
     floor = NOISE * size_of(z, sizes.n, sizes.energy)
@@ -151,7 +151,7 @@ def _misfit(tables, c, z, entered, sizes, tick, work, doubt):
             if kind == IMPOSSIBLE:
                 return CONTRADICTORY, False
             jumped = True
-    return _broken(tables.watch, c, sizes, entered, doubt), jumped
+    return _broken(tables.watch, c, sizes, entered, doubt, ZERO - 1), jumped
 
 
 @light
@@ -173,7 +173,7 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
 
     Returns status, combination, configuration.
     """
-    entered, seen, patience = work[0], 0, JOINTLY * (sizes.natural + 1)
+    entered, seen, patience = work[0], ZERO, JOINTLY * (sizes.natural + 1)
     for _ in range((SINGLY + JOINTLY) * (sizes.natural + 1)):
         c = find(tables.info, combo)
         if c < 0:

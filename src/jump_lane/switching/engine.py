@@ -16,11 +16,11 @@ from jump_lane.errors import ConvergenceError
 from jump_lane.switching import commutation, shooting, stepping
 from jump_lane.switching.clock import LEVELS, PERIOD, Schedule, schedule
 from jump_lane.switching.layout import Layout, Meter
-from jump_lane.switching.learning import learn
+from jump_lane.switching.learning import LEARNING, Lesson
 from jump_lane.switching.network import Array, Network, assemble
 from jump_lane.switching.runs import Pieces, Run, Shot, Statistics, Trace, failure
-from jump_lane.switching.shooting import Courses, Kit
-from jump_lane.switching.solving import signal_rows
+from jump_lane.switching.shooting import Courses
+from jump_lane.switching.stepping import Kit
 from jump_lane.switching.tables import Tables
 from jump_lane.switching.watching import Course
 
@@ -64,7 +64,6 @@ class Engine:
         self.tick = self.circuit.period / PERIOD
         self.switches = tuple(v.name for v in self.network.valves[: self.network.gated])
         self._schedules: dict[float, Schedule] = {}
-        self._signals: dict[int, Array] = {}
         self._latest: Array | None = None
         plain = None if self.circuit.law is None else self.plain_schedule(self.circuit.control)
         self._law_edges = None if plain is None else self.layout.tripped(plain, self.switches)
@@ -73,6 +72,7 @@ class Engine:
         self._rooms = tuple(stepping.room(s, len(self.watched)) for s in self._sizes)
         self.tables = self._allocate(FIRST)
         self.record = self._new_record(64)
+        self._find_code()
 
     def gated(self, circuit: Circuit) -> Engine:
         """Return an engine of a circuit with the same elements and period, other gates: what is known of these is kept.
@@ -90,6 +90,7 @@ class Engine:
             info=np.full((capacity, 3), -1, dtype=np.int64),
             rate=np.empty((capacity, nz, nz)),
             projection=np.empty((capacity, self.n, nz)),
+            signals=np.empty((capacity, len(self.network.signals), self.n + 1)),
             watch=np.empty((capacity, nz, 3 * (s.natural + s.trips) + s.natural)),
             sense=np.empty((capacity, 2 * len(self.watched), nz)),
             phi=np.empty((capacity, LEVELS, nz, nz)),
@@ -116,7 +117,8 @@ class Engine:
         if len(free) == 0:
             self._grow()
             return self.index(combo)
-        learn(self._model, self.tables, int(free[0]), combo, self.sizes, self.tick)
+        mark = self._blank(False, self.schedule(self.circuit.control))
+        shooting.meet(self._model, self._kit(mark, False), int(free[0]), combo)
         return int(free[0])
 
     def rate(self, index: int) -> Array:
@@ -134,9 +136,7 @@ class Engine:
 
     def signals(self, index: int) -> Array:
         """Return every signal as a row over [y; 1] in a configuration: voltages, currents, node potentials, gates."""
-        if index not in self._signals:
-            self._signals[index] = signal_rows(self.network.stamp, self.combo(index))
-        return self._signals[index]
+        return self.tables.signals[index]
 
     def schedule(self, control: float) -> Schedule:
         """Return the gate edges at a value of the control variable; under a law those that its comparators bring."""
@@ -211,16 +211,30 @@ class Engine:
         NoResultError
             If there is none.
         """
-        stats = np.zeros(2, dtype=np.int64)
+        kit = self._kit(mark, tangents)
         while True:
-            kit = Kit(
-                self.tables, self._sizes[tangents], self.tick, self.record, stats, mark, self._rooms[tangents]
-            )
             found = compiled(self._model, kit, *arguments)
             status, at = found[:2]
             if status in (commutation.OK, commutation.PAUSED):
                 return kit, found
             self._remedy(status, at)
+            kit = kit._replace(tables=self.tables, record=self.record)
+
+    def _kit(self, mark: stepping.Mark, tangents: bool) -> Kit:
+        """Return what a run from a mark needs."""
+        return Kit(
+            self.tables, self._sizes[tangents], self.tick, self.record, np.zeros(3, dtype=np.int64), mark,
+            self._rooms[tangents], self._running,
+        )  # fmt: skip
+
+    def _find_code(self) -> None:
+        """Find where the functions are that compiled code calls by their address."""
+        self._running = 0
+        schedule = self.schedule(self.circuit.control)
+        kit = self._kit(self._blank(False, schedule), False)
+        self._running = stepping.RUNNING.address(stepping.Journey(kit, schedule))
+        lesson = Lesson(self._model, self.tables, self.sizes, 0, 0, self.tick)
+        self._model = self._model._replace(learning=LEARNING.address(lesson))
 
     def _count(self, kit: Kit) -> None:
         self._latest = kit.mark.state
@@ -340,12 +354,9 @@ class Engine:
         """
         done, status, combo = 0, -1, 0
         while status != commutation.OK:
-            stats = np.zeros(2, dtype=np.int64)
-            kit = Kit(
-                self.tables, self._sizes[False], self.tick, self.record, stats, mark, self._rooms[False]
-            )
+            kit = self._kit(mark, False)
             status, combo, count = shooting.run_periods(self._model, kit, edges, courses, done)
-            self.statistics.products += int(stats[0])
+            self.statistics.products += int(kit.stats[0])
             done = count
             if status != commutation.OK:
                 self._remedy(status, combo)

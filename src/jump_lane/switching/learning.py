@@ -7,11 +7,13 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from jump_lane.switching.apart import Apart
 from jump_lane.switching.clock import PERIOD
+from jump_lane.switching.commutation import Sizes
 from jump_lane.switching.nodal import product
-from jump_lane.switching.propagators import compiled
-from jump_lane.switching.solving import Stamp, branch_rows, work_out
-from jump_lane.switching.tables import enter
+from jump_lane.switching.propagators import ZERO, compiled, light
+from jump_lane.switching.solving import Stamp, signal_rows, work_out
+from jump_lane.switching.tables import Tables, enter
 
 CURRENT, VOLTAGE, POTENTIAL, CLOCK = 0, 1, 2, 3
 """Kinds of signals: of a branch, of a node, and the part of the base period that has gone by."""
@@ -36,6 +38,8 @@ class Model(NamedTuple):
         Entries of z that stand for increments of sources, (i,).
     input_r, input_source, input_known
         What replaces `Stamp.r`, `Stamp.source` and `Stamp.current_known` where the source is 1 and all others are zero.
+    learning
+        Where `LEARNING` is.
     """
 
     stamp: Stamp
@@ -51,31 +55,18 @@ class Model(NamedTuple):
     input_r: NDArray[np.float64]
     input_source: NDArray[np.float64]
     input_known: NDArray[np.float64]
+    learning: int = 0
 
 
-@compiled
-def _show(stamp, wanted, combo, unknowns, period, out, at):
-    """Write wanted signals as rows over [y; 1]; only the constant column, and to entry `at` of z, if that is given."""
-    if wanted.shape[0] == 0:
-        return
-    voltage, current = branch_rows(stamp, combo, unknowns)
-    n = unknowns.shape[1] - 1
-    for k in range(wanted.shape[0]):
-        row, kind = wanted[k]
-        for j in range(n + 1):
-            value = 0.0
-            if kind == CURRENT:
-                value = current[row, j]
-            elif kind == VOLTAGE:
-                value = voltage[row, j]
-            elif kind == POTENTIAL:
-                value = unknowns[row, j]
-            elif at < 0 and j == n:
-                value = 1.0 / period
-            if at < 0:
-                out[k, j] = value
-            elif j == n:
-                out[k, at] = value
+class Lesson(NamedTuple):
+    """What is to be learnt: a combination of valves, into a row of the tables."""
+
+    model: Model
+    tables: Tables
+    sizes: Sizes
+    index: int
+    combo: int
+    tick: float
 
 
 @compiled
@@ -88,30 +79,52 @@ def _of_input(model, k):
     )  # fmt: skip
 
 
-@compiled
-def learn(model, tables, index, combo, sizes, tick):
-    """Work out the configuration of `combo` and put it into row `index` of the tables."""
-    kind, rate, projection, guards, impulses, unknowns = work_out(model.stamp, combo)
-    n, nz, d = sizes.n, sizes.nz, sizes.natural
+@light
+def _put(rows, out, first, at):
+    """Write rows over [y; 1], from one column on, as rows over z, from one entry on."""
+    for i in range(rows.shape[0]):
+        for j in range(first, rows.shape[1]):
+            out[i, at + j - first] = rows[i, j]
+
+
+@light
+def _pick(signals, branches, wanted, out, first, at):
+    """Put those of all signals that are wanted."""
+    for k in range(wanted.shape[0]):
+        row, kind = wanted[k]
+        if kind == CURRENT:
+            row += branches
+        elif kind == POTENTIAL:
+            row += 2 * branches
+        if kind != CLOCK:
+            _put(signals[row : row + 1], out[k : k + 1], first, at)
+
+
+def _learn(lesson):
+    """Work out the configuration of a combination, and put it into its row of the tables."""
+    model, tables, sizes, index, combo, tick = lesson[0]
+    n, nz, d, branches = sizes.n, sizes.nz, sizes.natural, model.stamp.branch_nodes.shape[0]
     moving, entered = np.zeros((nz, nz)), np.zeros((n, nz))
     watched, burst = np.zeros((d + sizes.trips, nz)), np.zeros((d, nz))
     sense, metered = np.zeros((model.signals.shape[0], nz)), np.zeros((sizes.meters, nz))
-    moving[: n + 1, : n + 1] = rate
-    entered[:, : n + 1] = projection
-    watched[:d, : n + 1] = guards
-    burst[:, : n + 1] = impulses
-    period = tick * PERIOD
-    _show(model.stamp, model.signals, combo, unknowns, period, sense, -1)
-    _show(model.stamp, model.meters, combo, unknowns, period, metered, -1)
-    for k in range(model.inputs.shape[0]):
-        at, alone = model.inputs[k], _of_input(model, k)
-        _, rate, projection, guards, impulses, unknowns = work_out(alone, combo)
-        moving[:n, at] = rate[:n, n]
-        entered[:, at] = projection[:, n]
-        watched[:d, at] = guards[:, n]
-        burst[:, at] = impulses[:, n]
-        _show(alone, model.signals, combo, unknowns, period, sense, at)
-        _show(alone, model.meters, combo, unknowns, period, metered, at)
+    result = ZERO
+    for k in range(ZERO - 1, model.inputs.shape[0]):
+        stamp = model.stamp if k < 0 else _of_input(model, k)
+        first, at = (0, 0) if k < 0 else (n, model.inputs[k])
+        kind, rate, projection, guards, impulses, unknowns = work_out(stamp, combo)
+        signals = signal_rows(stamp, combo, unknowns)
+        if k < 0:
+            result = kind
+            tables.signals[index] = signals
+        _put(rate, moving, first, at)
+        _put(projection, entered, first, at)
+        _put(guards, watched, first, at)
+        _put(impulses, burst, first, at)
+        _pick(signals, branches, model.signals, sense, first, at)
+        _pick(signals, branches, model.meters, metered, first, at)
+    for k in range(sizes.meters):
+        if model.meters[k, 1] == CLOCK:
+            metered[k, n] = 1.0 / (tick * PERIOD)
     moving[n + 1 : n + 1 + sizes.meters] = metered
     if model.beside.shape[0] > 0:
         moving[n + 1 + sizes.meters :] = model.beside + product(model.sensing, sense)
@@ -120,7 +133,11 @@ def learn(model, tables, index, combo, sizes, tick):
     shown = model.shown
     if shown.shape[0] > 0:
         shown = shown + product(model.showing, sense)
-    first = n + 1 + sizes.meters
-    enter(
-        tables, index, combo, kind, moving, entered, watched, burst, shown, (first, first + sizes.laws), tick
-    )
+    laws = (n + 1 + sizes.meters, n + 1 + sizes.meters + sizes.laws)
+    enter(tables, index, combo, result, moving, entered, watched, burst, shown, laws, tick)
+    return 0
+
+
+LEARNING = Apart(_learn)
+learn = LEARNING.calling()
+"""Calls it, with where it is and a `Lesson`."""

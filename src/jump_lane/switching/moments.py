@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.switching.propagators import compiled, double, halvings, increment, multiply
+from jump_lane.switching.propagators import ZERO, compiled, double, halvings, increment, multiply
 
 
 class Moments(NamedTuple):
@@ -133,6 +133,6 @@ def integrate(rate, seen, durations, tick, branches):
         moments(rates[at], seen.origins[k], durations[k] * tick, each[k])
         totals[at] += each[k]
     sums, gross = _firsts(seen.rows, totals)
-    squares, gross_squares = products(seen.rows, totals, 0, 0, seen.rows.shape[1])
-    powers, gross_powers = products(seen.rows, totals, 0, branches, branches)
+    squares, gross_squares = products(seen.rows, totals, ZERO, ZERO, seen.rows.shape[1])
+    powers, gross_powers = products(seen.rows, totals, ZERO, branches, branches)
     return Moments(each, totals, sums, squares, powers, gross, gross_squares, gross_powers)

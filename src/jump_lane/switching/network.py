@@ -376,8 +376,8 @@ def assemble(circuit: Circuit) -> Network:
         inner=_inner(valves, branches),
         bars=np.array([at.get(v.gate, -1) for v in valves], dtype=np.int64),
         gated=gated,
-        barring=any(v.gate for v in valves),
-        saturating=bool(knots),
+        barring=int(any(v.gate for v in valves)),
+        saturating=int(bool(knots)),
     )  # fmt: skip
     return Network(
         nodes=a.nodes,

@@ -50,19 +50,22 @@ CACHED = _kept()
 """Whether compiled code outlives the process; where nothing can be written, it does not."""
 
 _njit: Any = njit
-_OPTIONS = {"cache": CACHED, "nogil": True, "error_model": "numpy", "boundscheck": False}
+OPTIONS = {"cache": CACHED, "nogil": True, "error_model": "numpy", "boundscheck": False}
 
-compiled: Any = _njit(**_OPTIONS, _nrt=True)
+compiled: Any = _njit(**OPTIONS, _nrt=True)
 """How functions are compiled that allocate arrays."""
 
-light: Any = _njit(**_OPTIONS, _nrt=False)
+light: Any = _njit(**OPTIONS, _nrt=False)
 """How functions are compiled that allocate nothing: the references of the arrays that they are handed are not counted.
 
 Counting takes half of the time of a period, whose loops are a few products of small matrices long.
 """
 
-inlined: Any = _njit(**_OPTIONS, inline="always")
+inlined: Any = _njit(**OPTIONS, inline="always")
 """How small functions of the innermost loop are compiled: into their callers, without handing arrays over."""
+
+ZERO: Any = np.int64(0)
+"""Zero where it is handed to a function: a literal is a type of its own, and the function would be compiled for it once more."""
 
 
 @light

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.commutation import DIVERGED, FULL, MISSING, OK, Sizes, apply
-from jump_lane.switching.learning import learn
+from jump_lane.switching.learning import Lesson, learn
 from jump_lane.switching.nodal import eliminate
 from jump_lane.switching.propagators import compiled, light
 from jump_lane.switching.stepping import (
@@ -17,13 +17,12 @@ from jump_lane.switching.stepping import (
     CONFIGURATION,
     TICK,
     USED,
-    Mark,
-    Record,
-    Room,
+    Journey,
+    Kit,
     begin,
     run_period,
 )
-from jump_lane.switching.tables import Tables, free_row
+from jump_lane.switching.tables import free_row
 from jump_lane.switching.watching import empty
 
 MOST = 60
@@ -38,18 +37,6 @@ LAST = 3e-8
 
 PLAIN = 2
 """Periods that a circuit runs on from a guess that is not close: what charges fast has found its place then."""
-
-
-class Kit(NamedTuple):
-    """What a run needs beside the circuit and its edges: tables, sizes, length of a tick, record, counters, mark, work space."""
-
-    tables: Tables
-    sizes: Sizes
-    tick: float
-    record: Record
-    stats: NDArray[np.int64]
-    mark: Mark
-    room: Room
 
 
 @light
@@ -72,12 +59,17 @@ def _move_free_end(kit, last):
 
 
 @light
+def meet(model, kit, index, combo):
+    """Work out what a combination makes of the circuit, into a row of the tables."""
+    learn(model.learning, Lesson(model, kit.tables, kit.sizes, index, combo, kit.tick))
+
+
+@light
 def run_on(model, kit, edges):
-    """Run one period from and to the mark; see `run_period`.  MISSING now means that the tables are full."""
+    """Run one period from and to the mark; see `stepping._run`.  MISSING now means that the tables are full."""
     while True:
-        status, at = run_period(
-            kit.tables, edges, kit.sizes, kit.tick, kit.record, kit.stats, kit.mark, kit.room
-        )
+        status = run_period(kit.running, Journey(kit, edges))
+        at = kit.stats[2]
         if status == OK and edges.drift != 0.0 and kit.sizes.columns > 0:
             _move_end(kit, edges.drift * PERIOD * kit.tick)
         if status == OK and edges.free and kit.sizes.columns > 0:
@@ -87,7 +79,7 @@ def run_on(model, kit, edges):
         index = free_row(kit.tables.info)
         if index < 0:
             return status, at
-        learn(model, kit.tables, index, at, kit.sizes, kit.tick)
+        meet(model, kit, index, at)
 
 
 @light
@@ -221,7 +213,7 @@ def _descended(model, kit, edges, start, combo, last, residual):
     sizes = Sizes(
         mine.n, mine.nz, mine.gated, mine.natural, 0, mine.trips, mine.meters, mine.laws, mine.energy
     )
-    plain = Kit(kit.tables, sizes, kit.tick, kit.record, kit.stats, kit.mark, kit.room)
+    plain = Kit(kit.tables, sizes, kit.tick, kit.record, kit.stats, kit.mark, kit.room, kit.running)
     for _ in range(MOST):
         if last[0] != OK or not last[6] or last[5] < residual:
             break

@@ -76,8 +76,8 @@ class Stamp(NamedTuple):
     inner: NDArray[np.int64]
     bars: NDArray[np.int64]
     gated: int
-    barring: bool
-    saturating: bool
+    barring: int
+    saturating: int
 
 
 @compiled
@@ -88,7 +88,7 @@ def closed_valves(stamp, combo):
     barred = np.zeros(count, dtype=np.bool_)
     for i in range(count):
         said[i] = (combo >> i) & 1 == 1
-    if stamp.barring:
+    if stamp.barring > 0:
         for i in range(count):
             barred[i] = stamp.bars[i] >= 0 and not said[stamp.bars[i]]
     return said, barred
@@ -281,7 +281,7 @@ def resolve(stamp, closed, x, free, gamma):
     subtract(drift, -stamp.drop)
     v = x.copy()
     subtract(v, product(acting, product(inverse, product(g, drift))))
-    onto = product(pull, inverse) if stamp.saturating else transposed(g)
+    onto = product(pull, inverse) if stamp.saturating > 0 else transposed(g)
     impulse = product(-acting, product(pseudo_inverse(pull, TINY), product(onto, gamma)))
     rows = _open_rows(stamp, closed)
     _leaking(rows, floating, v)
@@ -329,7 +329,7 @@ def work_out(stamp, combo):
         impulses = _guards(stamp, closed, impulse, False)
     rate = dynamics(stamp, closed, v, gamma, onto)
     guards = _guards(stamp, closed, v, True)
-    if stamp.barring:
+    if stamp.barring > 0:
         _bar(stamp, said, barred, guards)
         _bar(stamp, said, barred, impulses)
     return kind, rate, projection, guards, impulses, v
@@ -360,9 +360,8 @@ def branch_rows(stamp, combo, v):
 
 
 @compiled
-def signal_rows(stamp, combo):
+def signal_rows(stamp, combo, v):
     """Return every signal as a row over z: voltages and currents of all branches, node potentials, gates."""
-    _, _, _, _, _, v = work_out(stamp, combo)
     voltage, current = branch_rows(stamp, combo, v)
     branches, nodes, width = voltage.shape[0], stamp.incidence.shape[1], v.shape[1]
     out = np.zeros((2 * branches + nodes + stamp.gated, width))

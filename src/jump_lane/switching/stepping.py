@@ -17,12 +17,13 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.switching.clock import PERIOD
+from jump_lane.switching.apart import Apart
+from jump_lane.switching.clock import PERIOD, Schedule
 from jump_lane.switching.commutation import ENDLESS, FULL, OK, PAUSED, TOO_MANY, Sizes, apply, commutate
 from jump_lane.switching.flowing import UNENDED, finish_tick, flow
-from jump_lane.switching.propagators import advance, light
+from jump_lane.switching.propagators import ZERO, advance, inlined, light
 from jump_lane.switching.series import ROOM
-from jump_lane.switching.tables import find
+from jump_lane.switching.tables import Tables, find
 from jump_lane.switching.watching import Course, watch_stretch
 
 MAX_EVENTS = 8000
@@ -91,6 +92,30 @@ class Room(NamedTuple):
     first: NDArray[np.float64]
     before: NDArray[np.float64]
     seen: NDArray[np.float64]
+
+
+class Kit(NamedTuple):
+    """What a run needs beside the circuit and its edges.
+
+    Tables, sizes, length of a tick, record, what is told (products, jumps, the combination at the end), mark, work space, and
+    where `RUNNING` is.
+    """
+
+    tables: Tables
+    sizes: Sizes
+    tick: float
+    record: Record
+    stats: NDArray[np.int64]
+    mark: Mark
+    room: Room
+    running: int = 0
+
+
+class Journey(NamedTuple):
+    """A period that is to be run: with what, and through which edges."""
+
+    kit: Kit
+    edges: Schedule
 
 
 def room(sizes: Sizes, shown: int) -> Room:
@@ -241,96 +266,6 @@ def _follow(tables, c, record, k, end, now, tick, fresh, work, seen):
 
 
 @light
-def run_period(tables, edges, sizes, tick, record, stats, mark, room):
-    """Run one period, from and to `mark`, which holds state, combination and tangent columns.
-
-    An edge sets a gate mask: at its tick, where it moves by so many periods per unit of the control; so long after another
-    edge; or where a trip crosses zero, its tick being the latest.  One that would come at the end of the period does not.
-    Returns status, and the combination at the end, or the one that is missing or cannot be.
-    """
-    work, fresh, watched, terms, z, p, first, before, seen = room
-    shift, count = work[3], edges.masks.shape[0]
-    for i in range(sizes.nz):
-        z[i] = mark.state[i]
-        for m in range(p.shape[0]):
-            p[m, i] = mark.tangent[m, i]
-    e, now, end, combo, c, used, events, resting, cause, armed, until, every, follow = mark.place
-    rest = mark.rest[0]
-    while True:
-        _set(
-            mark,
-            (e, now, end, combo, c, used, events, resting, cause, armed, until, every, follow),
-            rest,
-            z,
-            p,
-        )
-        if now == until and rest == 0.0:
-            return PAUSED, combo
-        if c < 0 and e >= 0:
-            status, combo, c = commutate(tables, combo, z, p, 0, sizes, tick, work, stats)
-            if status != OK:
-                return status, combo
-            continue
-        if now == end and rest == 0.0 and not (every and cause <= EDGE and e + 1 < count):
-            if e + 1 == count or (now == edges.ticks[-1] and edges.trips[e + 1] + edges.anchors[e + 1] > -2):
-                return OK, combo
-            status, combo, c, f = _edge(
-                tables, edges, e + 1, now, c, combo, z, p, sizes, tick, mark, work, stats
-            )
-            if status != OK:
-                return status, combo
-            e, resting, cause = f, 0, EDGE - f
-            end, armed = _arm(tables, edges, e, c, z, sizes, mark.fired, now)
-            continue
-        if used >= record.where.shape[0]:
-            return FULL, combo
-        record.where[used, 0] = now
-        record.where[used, 1] = c
-        record.where[used, 2] = cause
-        record.rest[used] = rest
-        for i in range(sizes.nz):
-            record.state[used, i] = z[i]
-        used += 1
-        which, rest = finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed)
-        if which < 0:
-            gone, which, rest = flow(
-                tables.phi, tables.rate, tables.watch, c, tables.info[c, 1], z, fresh, watched, sizes,
-                min(end, until) - now, resting, armed, tick, terms, stats,
-            )  # fmt: skip
-            for m in range(sizes.columns):
-                advance(tables.phi, c, gone, p[m], fresh)
-            now += gone
-            if which == UNENDED:
-                return ENDLESS, combo
-        left, gone_by, cause = c, now - rest, NO_CAUSE
-        if follow:
-            for i in range(sizes.nz):
-                before[i] = z[i]
-        if which < 0:
-            if follow:
-                _follow(tables, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
-            continue
-        events += 1
-        if events > MAX_EVENTS:
-            return TOO_MANY, combo
-        _crossing(tables, c, which, z, p, sizes, shift)
-        if which < sizes.natural:
-            wanted, cause = combo ^ (1 << (sizes.gated + which)), which
-        else:
-            wanted, cause = ((combo >> sizes.gated) << sizes.gated) | edges.masks[e + 1], EDGE - (e + 1)
-        status, combo, c = _event(tables, left, wanted, z, p, shift, True, sizes, tick, work, stats)
-        if status != OK:
-            return status, combo
-        if follow:
-            _follow(tables, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
-        resting = 1 if c == left else 0
-        if which >= sizes.natural:
-            e, resting = e + 1, 0
-            _came(mark, e, now, shift, sizes.columns)
-            end, armed = _arm(tables, edges, e, c, z, sizes, mark.fired, now)
-
-
-@light
 def begin(mark, sizes, combo, info):
     """Set a mark to the start of a period, meters at zero, tangents to one; tell whether the state is finite.
 
@@ -353,3 +288,106 @@ def begin(mark, sizes, combo, info):
         for i in range(mark.state.shape[0]):
             mark.tangent[m, i] = 1.0 if i == at and m < seeds else 0.0
     return finite
+
+
+@inlined
+def _ended(stats, combo, status):
+    """Tell the combination, and return the status."""
+    stats[2] = combo
+    return status
+
+
+def _run(journey):
+    """Run one period, from and to the mark, which holds state, combination and tangent columns.
+
+    An edge sets a gate mask: at its tick, where it moves by so many periods per unit of the control; so long after another
+    edge; or where a trip crosses zero, its tick being the latest.  One that would come at the end of the period does not.
+    Returns a status; in `Kit.stats` the combination at the end, or the one that is missing or cannot be.
+    """
+    kit, edges = journey[0]
+    tables, sizes, tick, record, stats, mark, room, _ = kit
+    work, fresh, watched, terms, z, p, first, before, seen = room
+    shift, count = work[3], edges.masks.shape[0]
+    for i in range(sizes.nz):
+        z[i] = mark.state[i]
+        for m in range(p.shape[0]):
+            p[m, i] = mark.tangent[m, i]
+    e, now, end, combo, c, used, events, resting, cause, armed, until, every, follow = mark.place
+    rest = mark.rest[0]
+    while True:
+        _set(
+            mark,
+            (e, now, end, combo, c, used, events, resting, cause, armed, until, every, follow),
+            rest,
+            z,
+            p,
+        )
+        if now == until and rest == 0.0:
+            return _ended(stats, combo, PAUSED)
+        if c < 0 and e >= 0:
+            status, combo, c = commutate(tables, combo, z, p, ZERO, sizes, tick, work, stats)
+            if status != OK:
+                return _ended(stats, combo, status)
+            continue
+        if now == end and rest == 0.0 and not (every and cause <= EDGE and e + 1 < count):
+            if e + 1 == count or (now == edges.ticks[-1] and edges.trips[e + 1] + edges.anchors[e + 1] > -2):
+                return _ended(stats, combo, OK)
+            status, combo, c, f = _edge(
+                tables, edges, e + 1, now, c, combo, z, p, sizes, tick, mark, work, stats
+            )
+            if status != OK:
+                return _ended(stats, combo, status)
+            e, resting, cause = f, 0, EDGE - f
+            end, armed = _arm(tables, edges, e, c, z, sizes, mark.fired, now)
+            continue
+        if used >= record.where.shape[0]:
+            return _ended(stats, combo, FULL)
+        record.where[used, 0] = now
+        record.where[used, 1] = c
+        record.where[used, 2] = cause
+        record.rest[used] = rest
+        for i in range(sizes.nz):
+            record.state[used, i] = z[i]
+        used += 1
+        which, rest = finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed)
+        if which < 0:
+            gone, which, rest = flow(
+                tables.phi, tables.rate, tables.watch, c, tables.info[c, 1], z, fresh, watched, sizes,
+                min(end, until) - now, resting, armed, tick, terms, stats,
+            )  # fmt: skip
+            for m in range(sizes.columns):
+                advance(tables.phi, c, gone, p[m], fresh)
+            now += gone
+            if which == UNENDED:
+                return _ended(stats, combo, ENDLESS)
+        left, gone_by, cause = c, now - rest, NO_CAUSE
+        if follow:
+            for i in range(sizes.nz):
+                before[i] = z[i]
+        if which < 0:
+            if follow:
+                _follow(tables, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
+            continue
+        events += 1
+        if events > MAX_EVENTS:
+            return _ended(stats, combo, TOO_MANY)
+        _crossing(tables, c, which, z, p, sizes, shift)
+        if which < sizes.natural:
+            wanted, cause = combo ^ (1 << (sizes.gated + which)), which
+        else:
+            wanted, cause = ((combo >> sizes.gated) << sizes.gated) | edges.masks[e + 1], EDGE - (e + 1)
+        status, combo, c = _event(tables, left, wanted, z, p, shift, left >= 0, sizes, tick, work, stats)
+        if status != OK:
+            return _ended(stats, combo, status)
+        if follow:
+            _follow(tables, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
+        resting = 1 if c == left else 0
+        if which >= sizes.natural:
+            e, resting = e + 1, 0
+            _came(mark, e, now, shift, sizes.columns)
+            end, armed = _arm(tables, edges, e, c, z, sizes, mark.fired, now)
+
+
+RUNNING = Apart(_run)
+run_period = RUNNING.calling()
+"""Runs it, with where it is and a `Journey`."""

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from jump_lane.switching.measuring import NEAR, estimate, refine, walk
 from jump_lane.switching.nodal import part, product
-from jump_lane.switching.propagators import compiled, light, propagate
-from jump_lane.switching.solving import closed_valves, signal_rows
+from jump_lane.switching.propagators import ZERO, compiled, light, propagate
+from jump_lane.switching.solving import closed_valves
 
 FAINT = 1e-9
 """Signals are shown down to this part of the largest voltage or current."""
@@ -55,17 +55,6 @@ class Survey(NamedTuple):
     values: NDArray[np.float64]
     lows: NDArray[np.float64]
     highs: NDArray[np.float64]
-
-
-@compiled
-def _all_rows(stamp, info, order):
-    """Return the rows of signals in every configuration, (c, s, n+1)."""
-    one = signal_rows(stamp, info[order[0], 0])
-    rows = np.empty((order.shape[0], one.shape[0], one.shape[1]))
-    rows[0] = one
-    for c in range(1, order.shape[0]):
-        rows[c] = signal_rows(stamp, info[order[c], 0])
-    return rows
 
 
 @compiled
@@ -151,11 +140,11 @@ def survey(stamp, tables, trace, rests, durations, tick):
     configurations, starts = trace
     order = np.unique(configurations)
     which = np.searchsorted(order, configurations)
-    rows, branches = _all_rows(stamp, tables.info, order), stamp.branch_nodes.shape[0]
+    rows, branches = tables.signals[order], stamp.branch_nodes.shape[0]
     watched = [_watched(rows[c], tables.rate[order[c]], 2 * branches) for c in range(order.shape[0])]
     least, most = _starting(rows, which, starts, branches)
     count, signals = which.shape[0], rows.shape[1]
-    first, used = np.zeros(count + 1, dtype=np.int64), 0
+    first, used = np.zeros(count + 1, dtype=np.int64), ZERO
     ticks, states = np.empty(ROOM, dtype=np.int64), np.empty((ROOM, starts.shape[1]))
     for k in range(count):
         c, more = configurations[k], -1

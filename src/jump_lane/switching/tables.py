@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from jump_lane.switching.clock import LEVELS
 from jump_lane.switching.nodal import product
-from jump_lane.switching.propagators import compiled, ladder, light
+from jump_lane.switching.propagators import ZERO, compiled, ladder, light
 
 RESOLVED = 0.25
 """Largest norm of rate times step in the first step after an event: nothing can be missed in it."""
@@ -27,6 +27,8 @@ class Tables(NamedTuple):
     watch
         Rows over z, transposed, (c, nz, 3(d+k)+d): of every natural valve the guard (scaled to a largest entry of 1), and
         of every trip; their first and second derivatives in time; and the impulse of every natural valve.
+    signals
+        Every signal as a row over [y; 1], (c, s, n+1).
     sense
         Rows over z that are watched, and their derivatives in time, (c, 2w, nz).
     phi
@@ -37,6 +39,7 @@ class Tables(NamedTuple):
     rate: NDArray[np.float64]
     projection: NDArray[np.float64]
     watch: NDArray[np.float64]
+    signals: NDArray[np.float64]
     sense: NDArray[np.float64]
     phi: NDArray[np.float64]
 
@@ -93,7 +96,7 @@ def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense,
             tables.sense[index, k, j] = sense[k, j]
             tables.sense[index, signals + k, j] = moving[k, j]
     tables.info[index, 0] = combo
-    tables.info[index, 1] = min(first_level(rate, 0, n, tick), first_level(rate, laws[0], laws[1], tick))
+    tables.info[index, 1] = min(first_level(rate, ZERO, n, tick), first_level(rate, laws[0], laws[1], tick))
     tables.info[index, 2] = kind
     ladder(rate, tick, tables.phi[index])
 

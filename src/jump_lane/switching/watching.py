@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import LEVELS
-from jump_lane.switching.propagators import light, propagate
+from jump_lane.switching.propagators import ZERO, light, propagate
 
 RESOLVED = 1e-3
 """How far the trapezoid of the slopes may miss the difference of the values, of the change in a step."""
@@ -102,7 +102,7 @@ def watch_stretch(tables, c, start, end, begun, ticks, tick, course, fresh, z, s
 
     `begun` is where in the period the stretch begins [ticks]; the other arrays are work space.
     """
-    count, gone, here = course.low.shape[0], 0.0, 0
+    count, gone, here = course.low.shape[0], 0.0, ZERO
     for i in range(start.shape[0]):
         z[i] = start[i]
     _look(tables.sense, c, z, seen, here)

@@ -1,0 +1,58 @@
+"""Compiled functions that others call by their address: compiled once, and not once more into everything that calls them.
+
+What numba links into a caller is optimised anew with it.  Where large functions call large functions, most of the time of
+compiling went into doing the same work again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from llvmlite import ir
+from numba import cfunc, typeof, types
+from numba.core import cgutils
+from numba.core.errors import TypingError
+from numba.extending import intrinsic
+
+from jump_lane.switching.propagators import OPTIONS
+
+
+class Apart:
+    """A function of a pointer to one record (a named tuple of numbers, arrays and such tuples) that returns a whole number."""
+
+    def __init__(self, function: Callable[[Any], int]) -> None:
+        self.function = function
+        self.type: Any = None
+        self._compiled: Any = None
+
+    def address(self, record: Any) -> int:
+        """Return the address of the function, compiled for records such as this one.
+
+        Ask for it before compiled code that calls the function: what that may call it with is known from then on.
+        """
+        if self._compiled is None:
+            self.type = typeof(record)
+            self._compiled = cfunc(types.int64(types.CPointer(self.type)), **OPTIONS)(self.function)
+        return int(self._compiled.address)
+
+    def calling(self) -> Any:
+        """Return what compiled code calls the function with: of an address and a record."""
+
+        @intrinsic
+        def call(_: Any, address: Any, record: Any) -> Any:
+            if record != self.type:
+                raise TypingError(f"{self.function.__name__} is compiled for {self.type}, not {record}")
+            return types.int64(types.int64, record), _code_of_call
+
+        return call
+
+
+def _code_of_call(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+    """Build the call: the record is laid down, and its place handed over."""
+    kind = signature.args[1]
+    shape = context.get_data_type(kind)
+    place = cgutils.alloca_once(builder, shape)
+    context.pack_value(builder, kind, arguments[1], place)
+    form = ir.FunctionType(ir.IntType(64), [shape.as_pointer()])
+    return builder.call(builder.inttoptr(arguments[0], form.as_pointer()), [place])
