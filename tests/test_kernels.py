@@ -7,11 +7,16 @@ import sys
 import tempfile
 import unittest
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
+from numba.core.errors import TypingError
+from numpy.typing import NDArray
 
 from jump_lane.switching import moments, nodal, propagators, series
+from jump_lane.switching.apart import Apart
 from jump_lane.switching.clock import PERIOD
+from jump_lane.switching.propagators import light
 from jump_lane.switching.tables import RESOLVED
 
 
@@ -132,6 +137,42 @@ class Propagators(unittest.TestCase):
     def test_a_period_is_a_whole_number_of_ticks(self) -> None:
         self.assertEqual(PERIOD & (PERIOD - 1), 0)
         self.assertGreater(PERIOD, 2**30)
+
+
+class Pair(NamedTuple):
+    numbers: NDArray[np.int64]
+    factor: int
+
+
+def _scaled(pair):
+    numbers, factor = pair[0]
+    for i in range(numbers.shape[0]):
+        numbers[i] *= factor
+    return numbers.shape[0]
+
+
+SCALING = Apart(_scaled, allocates=False)
+scaled = SCALING.calling()
+
+
+@light
+def call(address, numbers, factor):
+    return scaled(address, Pair(numbers, factor))
+
+
+class ByAddress(unittest.TestCase):
+    def test_a_function_is_called_by_its_address(self) -> None:
+        numbers = np.array([1, 2, 3])
+        address = SCALING.address(Pair(numbers, 5))
+        self.assertEqual(call(address, numbers, 5), 3)
+        np.testing.assert_array_equal(numbers, [5, 10, 15])
+        self.assertEqual(SCALING.address(Pair(numbers, 7)), address)
+
+    def test_another_record_than_it_was_compiled_for_is_refused(self) -> None:
+        numbers = np.array([1.0, 2.0])
+        address = SCALING.address(Pair(np.array([1]), 5))
+        with self.assertRaisesRegex(TypingError, "_scaled is compiled for"):
+            call(address, numbers, 5)
 
 
 class NodalEquations(unittest.TestCase):

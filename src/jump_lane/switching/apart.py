@@ -11,18 +11,22 @@ from typing import Any
 
 from llvmlite import ir
 from numba import cfunc, typeof, types
-from numba.core import cgutils
+from numba.core import cgutils, config
 from numba.core.errors import TypingError
 from numba.extending import intrinsic
 
 from jump_lane.switching.propagators import OPTIONS
 
+INTERPRETED = bool(getattr(config, "DISABLE_JIT", False))
+"""Whether nothing is compiled, which tests of single functions ask for."""
+
 
 class Apart:
     """A function of a pointer to one record (a named tuple of numbers, arrays and such tuples) that returns a whole number."""
 
-    def __init__(self, function: Callable[[Any], int]) -> None:
+    def __init__(self, function: Callable[[Any], int], allocates: bool) -> None:
         self.function = function
+        self._options: dict[str, Any] = {**OPTIONS, "_nrt": allocates}
         self.type: Any = None
         self._compiled: Any = None
 
@@ -31,13 +35,17 @@ class Apart:
 
         Ask for it before compiled code that calls the function: what that may call it with is known from then on.
         """
+        if INTERPRETED:
+            return 0
         if self._compiled is None:
             self.type = typeof(record)
-            self._compiled = cfunc(types.int64(types.CPointer(self.type)), **OPTIONS)(self.function)
+            self._compiled = cfunc(types.int64(types.CPointer(self.type)), **self._options)(self.function)
         return int(self._compiled.address)
 
     def calling(self) -> Any:
         """Return what compiled code calls the function with: of an address and a record."""
+        if INTERPRETED:
+            return lambda _, record: self.function((record,))
 
         @intrinsic
         def call(_: Any, address: Any, record: Any) -> Any:

@@ -15,7 +15,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from jump_lane.switching.propagators import ZERO, light
+from jump_lane.switching.propagators import ZERO, inlined, light
 from jump_lane.switching.solving import FREE, IMPOSSIBLE
 from jump_lane.switching.tables import find
 
@@ -80,7 +80,7 @@ def size_of(z, n, energy):
     return np.sqrt(s)
 
 
-@light
+@inlined
 def _lowest(watch, c, first, count, nz, z):
     """Return the most negative of some watched rows applied to z, which one it is, and the largest magnitude."""
     low, which, large = 0.0, -1, 0.0
@@ -121,7 +121,7 @@ def _broken(watch, c, sizes, z, doubt, valves):
     return which
 
 
-@light
+@inlined
 def _jumps(tables, c, z, entered, sizes, tick, work):
     """Tell whether entering configuration c moves the state by more than a tick's worth."""
     apply(tables.rate, c, z, work)
@@ -200,7 +200,7 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
     return status, found, c
 
 
-@light
+@inlined
 def _doubtful(tables, combo, seen, z, sizes):
     """Return the natural valves that may be flipped: all if they are few, or those that went round in circles and any that
     are at the edge of conducting; two in series start together."""

@@ -136,7 +136,8 @@ class Engine:
 
     def signals(self, index: int) -> Array:
         """Return every signal as a row over [y; 1] in a configuration: voltages, currents, node potentials, gates."""
-        return self.tables.signals[index]
+        rows: Array = self.tables.signals[index]
+        return rows
 
     def schedule(self, control: float) -> Schedule:
         """Return the gate edges at a value of the control variable; under a law those that its comparators bring."""

@@ -195,7 +195,7 @@ def _locate(phi, watch, c, terms, last, ticks, z, fresh, watched, sizes):
     return False, 0, -1, 0.0
 
 
-@light
+@inlined
 def _hunt(phi, rate, watch, c, first, z, fresh, watched, sizes, level, tick, terms, stats):
     """Halve steps from `level` on up to a guard that fails, which only the end of the step before is known to do.
 
@@ -233,7 +233,7 @@ def _hunt(phi, rate, watch, c, first, z, fresh, watched, sizes, level, tick, ter
     return gone, which, rest
 
 
-@light
+@inlined
 def flow(phi, rate, watch, c, first, z, fresh, watched, sizes, span, resting, armed, tick, terms, stats):
     """Propagate through at most `span` ticks of configuration c, up to the first guard that fails.
 
@@ -302,7 +302,7 @@ def flow(phi, rate, watch, c, first, z, fresh, watched, sizes, span, resting, ar
     return span - left, which, rest
 
 
-@light
+@inlined
 def finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed):
     """Go on for the rest of a tick in which an event was met.
 

@@ -64,7 +64,7 @@ class Lesson(NamedTuple):
     model: Model
     tables: Tables
     sizes: Sizes
-    index: int
+    row: int
     combo: int
     tick: float
 
@@ -138,6 +138,6 @@ def _learn(lesson):
     return 0
 
 
-LEARNING = Apart(_learn)
+LEARNING = Apart(_learn, allocates=True)
 learn = LEARNING.calling()
 """Calls it, with where it is and a `Lesson`."""

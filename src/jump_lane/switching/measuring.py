@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from jump_lane.switching.clock import LEVELS
-from jump_lane.switching.propagators import advance, compiled, propagate
+from jump_lane.switching.propagators import advance, compiled, inlined, propagate
 
 RESOLUTION = 2e-3
 """How far trapezoids of slopes may miss the change of a signal in a step, of its peak-to-peak value; a ringing turns by
@@ -142,7 +142,7 @@ def _vertex(t0, t1, t2, f0, f1, f2):
     return t1 + x, f1 + 0.5 * slope * x
 
 
-@compiled
+@inlined
 def _value(phi, c, state, ticks, row, z, work):
     for i in range(z.shape[0]):
         z[i] = state[i]
@@ -153,7 +153,7 @@ def _value(phi, c, state, ticks, row, z, work):
     return s
 
 
-@compiled
+@inlined
 def _climb(phi, c, state, row, sign, at, values):
     """Return the largest value of sign·signal near the vertex of a parabola through three instants, to rounding."""
     low, m, high = 0, at[1] - at[0], at[2] - at[0]

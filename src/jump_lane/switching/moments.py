@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.switching.propagators import ZERO, compiled, double, halvings, increment, multiply
+from jump_lane.switching.propagators import ZERO, compiled, double, halvings, increment, inlined, multiply
 
 
 class Moments(NamedTuple):
@@ -105,7 +105,7 @@ def products(rows, totals, first, second, count):
     return out, gross
 
 
-@compiled
+@inlined
 def _firsts(rows, totals):
     """Return integrals of signals, and the magnitudes in them."""
     count, width = rows.shape[1:]

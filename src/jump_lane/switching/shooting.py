@@ -11,7 +11,7 @@ from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.commutation import DIVERGED, FULL, MISSING, OK, Sizes, apply
 from jump_lane.switching.learning import Lesson, learn
 from jump_lane.switching.nodal import eliminate
-from jump_lane.switching.propagators import compiled, light
+from jump_lane.switching.propagators import compiled, inlined, light
 from jump_lane.switching.stepping import (
     COMBO,
     CONFIGURATION,
@@ -39,7 +39,7 @@ PLAIN = 2
 """Periods that a circuit runs on from a guess that is not close: what charges fast has found its place then."""
 
 
-@light
+@inlined
 def _move_end(kit, shift):
     """Add what a moving end of the period contributes to the tangent column of the control; it moves by so much per unit [s]."""
     last, rate = kit.sizes.columns - 1, kit.room.fresh
@@ -48,7 +48,7 @@ def _move_end(kit, shift):
         kit.mark.tangent[last, i] += rate[i] * shift
 
 
-@light
+@inlined
 def _move_free_end(kit, last):
     """Add what an end of the period that the last edge brings contributes to every tangent column."""
     rate = kit.room.fresh
@@ -203,7 +203,7 @@ def close(model, kit, edges, start, combo, nearby, residual):
     return _descended(model, kit, edges, start, combo, last, residual)
 
 
-@compiled
+@inlined
 def _descended(model, kit, edges, start, combo, last, residual):
     """Go on as `close` does, from a period that has been run.
 
@@ -253,7 +253,7 @@ class Courses(NamedTuple):
     lengths: NDArray[np.int64]
 
 
-@light
+@inlined
 def gather(kit, edges, courses, i):
     """Write what the period that has just ended showed, and start the next one."""
     course, mark = kit.record.course, kit.mark

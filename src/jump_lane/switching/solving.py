@@ -23,7 +23,7 @@ from jump_lane.switching.nodal import (
     subtract,
     transposed,
 )
-from jump_lane.switching.propagators import compiled
+from jump_lane.switching.propagators import compiled, inlined
 
 FREE, CONSTRAINED, IMPOSSIBLE = 0, 1, 2
 """Kinds of configurations: any state fits; states obey a constraint; sources contradict each other."""
@@ -94,7 +94,7 @@ def closed_valves(stamp, combo):
     return said, barred
 
 
-@compiled
+@inlined
 def _constraints(gamma, n):
     """Return independent constraints with orthonormal state parts, and whether any cannot be met."""
     rows = gamma.shape[0]
@@ -121,7 +121,7 @@ def _constraints(gamma, n):
     return part(kept, 0, rank, 0, n + 1), left > 1e-9 * largest(gamma)
 
 
-@compiled
+@inlined
 def _split(free, flow):
     """Split free directions into those that act on the states and mere floating potentials."""
     _, v, length = orthogonalised(product(flow, free))
@@ -142,7 +142,7 @@ def _split(free, flow):
     return part(moving, 0, size, 0, a), part(floating, 0, size, 0, b)
 
 
-@compiled
+@inlined
 def _burst(matrix, nodes, free, r):
     """Return how v diverges where sources contradict each other, as a map of z.
 
@@ -171,7 +171,7 @@ def _leaking(rows, floating, v):
         subtract(v, product(floating, product(inner, product(rows, part(v, 0, nodes, 0, v.shape[1])))))
 
 
-@compiled
+@inlined
 def _open_rows(stamp, closed):
     out = np.zeros((closed.shape[0], stamp.across.shape[1]))
     count = 0
@@ -236,7 +236,7 @@ def _bar(stamp, said, barred, rows):
                 rows[k, rows.shape[1] - 1] = -1.0
 
 
-@compiled
+@inlined
 def solve_nodal(stamp, closed):
     """Solve K v = R z: return K and R, v, the directions in which v is free, and the constraint on z."""
     matrix, right = close_valves(
@@ -263,7 +263,7 @@ def solve_nodal(stamp, closed):
     return matrix, right, x, null_space(scaled, order, rank, column), gamma
 
 
-@compiled
+@inlined
 def resolve(stamp, closed, x, free, gamma):
     """Fix the freedom left in v: by the constraints kept (Γ ẏ = 0), then by the floating potentials.
 
@@ -289,7 +289,7 @@ def resolve(stamp, closed, x, free, gamma):
     return v, impulse, onto
 
 
-@compiled
+@inlined
 def dynamics(stamp, closed, v, gamma, onto):
     """Return the rate of [y; 1], kept on the constraint."""
     n = stamp.flow.shape[0]

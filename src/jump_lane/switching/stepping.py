@@ -128,7 +128,7 @@ def room(sizes: Sizes, shown: int) -> Room:
     )  # fmt: skip
 
 
-@light
+@inlined
 def _set(mark, place, rest, z, p):
     mark.rest[0] = rest
     for i in range(mark.place.shape[0]):
@@ -148,7 +148,7 @@ def guard(watch, c, row, z):
     return s
 
 
-@light
+@inlined
 def _crossing(tables, c, which, z, p, sizes, shift):
     """Set by how much each tangent column moves the instant at which a guard vanishes, [s] per unit."""
     nz, columns = sizes.nz, sizes.columns
@@ -187,7 +187,7 @@ def _event(tables, before, combo, z, p, shift, moves, sizes, tick, work, stats):
     return status, combo, c
 
 
-@light
+@inlined
 def _due(edges, fired, f, now):
     """Return the tick of edge f, the end of the period behind the last one; that is at once where there is no clock."""
     if f == edges.masks.shape[0]:
@@ -197,7 +197,7 @@ def _due(edges, fired, f, now):
     return max(now, min(fired[edges.anchors[f]] + edges.delays[f], edges.ticks[f]))
 
 
-@light
+@inlined
 def _empty_pulse(tables, edges, f, c, combo, z, sizes):
     """Return the trip that would end at once the pulse which edge f begins, or −1."""
     count, channels = edges.masks.shape[0], combo & ((1 << sizes.gated) - 1)
@@ -211,7 +211,7 @@ def _empty_pulse(tables, edges, f, c, combo, z, sizes):
     return g if guard(tables.watch, c, sizes.natural + edges.trips[g], z) <= 0.0 else -1
 
 
-@light
+@inlined
 def _edge(tables, edges, f, now, c, combo, z, p, sizes, tick, mark, work, stats):
     """Let edge f come, by the clock, by its anchor, or as the limit of a trip; or leave out the pulse that it begins.
 
@@ -388,6 +388,6 @@ def _run(journey):
             end, armed = _arm(tables, edges, e, c, z, sizes, mark.fired, now)
 
 
-RUNNING = Apart(_run)
+RUNNING = Apart(_run, allocates=False)
 run_period = RUNNING.calling()
 """Runs it, with where it is and a `Journey`."""

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from jump_lane.switching.measuring import NEAR, estimate, refine, walk
 from jump_lane.switching.nodal import part, product
-from jump_lane.switching.propagators import ZERO, compiled, light, propagate
+from jump_lane.switching.propagators import ZERO, compiled, inlined, light, propagate
 from jump_lane.switching.solving import closed_valves
 
 FAINT = 1e-9
@@ -57,7 +57,7 @@ class Survey(NamedTuple):
     highs: NDArray[np.float64]
 
 
-@compiled
+@inlined
 def _conducting(stamp, info, order):
     """Return which valves conduct in every configuration, (c, p)."""
     out = np.empty((order.shape[0], stamp.incidence.shape[0]), dtype=np.bool_)
@@ -68,7 +68,7 @@ def _conducting(stamp, info, order):
     return out
 
 
-@compiled
+@inlined
 def _watched(rows, rate, count):
     """Return the first signals, their slopes and bends as rows over [y; 1], transposed, (n+1, 3·count)."""
     width = rows.shape[1]
@@ -92,7 +92,7 @@ def _observe(rows, c, z, out):
         out[m] = s
 
 
-@compiled
+@inlined
 def _starting(rows, which, states, branches):
     """Return least and largest values at the starts of the stretches of all voltages and currents, a faint part apart."""
     count = 2 * branches
@@ -108,7 +108,7 @@ def _starting(rows, which, states, branches):
     return lows, highs
 
 
-@compiled
+@inlined
 def _origins(phi, configurations, states, rests, durations):
     """Return the states at the ticks on which stretches start, or where one ends before that."""
     out, whole = states.copy(), np.empty(states.shape[1])

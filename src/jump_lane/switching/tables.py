@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from jump_lane.switching.clock import LEVELS
 from jump_lane.switching.nodal import product
-from jump_lane.switching.propagators import ZERO, compiled, ladder, light
+from jump_lane.switching.propagators import ZERO, inlined, ladder, light
 
 RESOLVED = 0.25
 """Largest norm of rate times step in the first step after an event: nothing can be missed in it."""
@@ -64,7 +64,7 @@ def free_row(info):
     return -1
 
 
-@compiled
+@inlined
 def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense, laws, tick):
     """Write a configuration into row `index` of the tables; all rows are over the whole of z, guards those of trips too.
 
