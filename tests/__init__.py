@@ -1,6 +1,7 @@
 """Tests; random examples may take their time on whatever machine they run.
 
-Found all together, the modules that mostly wait for the installed command run in a process beside the others.
+Found all together, the modules that mostly wait for the installed command run in a process beside the others; what both would
+compile is compiled before.
 """
 
 import atexit
@@ -64,10 +65,13 @@ def cases(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
 
 def load_tests(loader: unittest.TestLoader, _: unittest.TestSuite, pattern: str | None) -> unittest.TestSuite:
     """Return all tests but those that run beside, and last of all one that waits for these; or the ones picked."""
+    from jump_lane.library.compiling import ready
+
     folder = Path(__file__).parent
     found = loader.discover(str(folder), pattern or "test*.py", str(folder.parent))
     if loader.testNamePatterns:
         return found
+    ready()
     here = [test for test in cases(found) if type(test).__module__ not in BESIDE]
     Beside.start(folder.parent)
     return unittest.TestSuite([*here, Beside("test_modules_beside_these")])

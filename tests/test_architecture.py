@@ -1,6 +1,7 @@
 """The house rules that a reader relies on, checked on the source itself."""
 
 import ast
+import functools
 import unittest
 from pathlib import Path
 
@@ -27,6 +28,7 @@ OUTSIDE = {"__init__", "__main__"}
 HEAVY = {"numba", "scipy", "matplotlib", "pint", "pyarrow", "pandas"}
 
 
+@functools.cache
 def modules() -> dict[str, ast.Module]:
     return {
         str(path.relative_to(ROOT).with_suffix("")).replace("/", "."): ast.parse(

@@ -584,6 +584,7 @@ def plain(*given, **_):
     return kept(given[0]) if given and callable(given[0]) else kept
 
 numba.njit = plain
+numba.core.config.DISABLE_JIT = 1
 fresh = np.empty
 def poisoned(shape, dtype=float, **other):
     out = fresh(shape, dtype, **other)

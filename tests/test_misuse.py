@@ -61,12 +61,12 @@ class Endings(unittest.TestCase):
         def broken(*_: object, **__: object) -> None:
             raise ZeroDivisionError("made up")
 
-        whole = app.app
-        app.app = broken  # type: ignore[assignment]
+        whole = app.dispatch
+        app.dispatch = broken  # type: ignore[assignment]
         try:
             status, out, err = called("check", "--json")
         finally:
-            app.app = whole
+            app.dispatch = whole
         self.assertEqual((status, json.loads(out)["code"]), (70, "fault"))
         self.assertIn("ZeroDivisionError: made up (test_misuse.py", err)
 
@@ -74,12 +74,12 @@ class Endings(unittest.TestCase):
         def interrupted(*_: object, **__: object) -> None:
             raise KeyboardInterrupt
 
-        whole = app.app
-        app.app = interrupted  # type: ignore[assignment]
+        whole = app.dispatch
+        app.dispatch = interrupted  # type: ignore[assignment]
         try:
             self.assertEqual(called("check")[0], 130)
         finally:
-            app.app = whole
+            app.dispatch = whole
 
 
 class Streams(CommandCase):

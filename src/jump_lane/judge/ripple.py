@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from jump_lane.equations.root import root
+
 if TYPE_CHECKING:
     from jump_lane.switching.record import Recording
 
@@ -78,8 +80,6 @@ class Charging:
         if self.ripple(near * FACTORS, resistance) > limit:
             return None
 
-        from scipy.optimize import brentq  # only here, as it takes long to load
-
         def beyond(stretch: float) -> float:
             return self.ripple(near * math.exp(stretch), resistance) - limit
 
@@ -88,7 +88,7 @@ class Charging:
             reach = min(2.0 * reach, furthest)
         if beyond(-reach) < 0.0:
             return near / FACTORS
-        return near * math.exp(float(brentq(beyond, -reach, reach, xtol=1e-7)))
+        return near * math.exp(root(beyond, -reach, reach, 1e-7))
 
 
 HARMONICS = 300
@@ -146,7 +146,6 @@ class Fed:
 
     def capacitance_for(self, limit: float, near: float, resistance: float) -> float | None:
         """Return the capacitance with which the ripple is `limit` [F], the largest if several are; None if none is."""
-        from scipy.optimize import brentq
 
         def beyond(stretch: float) -> float:
             return self.ripple(near * math.exp(stretch), resistance) - limit
@@ -157,7 +156,7 @@ class Fed:
             return None
         if above is None:
             return near / FACTORS
-        return near * math.exp(float(brentq(beyond, tried[above], tried[above - 1], xtol=1e-7)))
+        return near * math.exp(root(beyond, float(tried[above]), float(tried[above - 1]), 1e-7))
 
 
 def drawn(recording: Recording, source: tuple[float, float] = (0.0, 0.0)) -> Charging | Fed:

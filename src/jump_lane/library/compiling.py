@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 _TOLD: list[Callable[[str], None]] = []
 
-COMPILING = "compiling the simulator, once for this installation (two to three minutes) …"
+COMPILING = "compiling the simulator, once for this installation (one to three minutes) …"
 """What is said before."""
 
 

@@ -32,4 +32,7 @@ def compile_now() -> None:
         Resistor("load", "out", "gnd", 100.0),
     )
     state = steady_state(Circuit(elements, 1e-5, lambda _: {"S1": on(0.0, 0.3)}))
-    record(state).measures("L.i")
+    recording = record(state)
+    recording.measures("L.i")
+    recording.waveforms(("L.i",), 100)
+    state.engine.settle(state.engine.start({}), 0, state.control, 1)
