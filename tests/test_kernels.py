@@ -101,7 +101,7 @@ class Propagators(unittest.TestCase):
             rate, z = stable(self.rng, n, 2.0), self.rng.normal(size=n)
             h = RESOLVED / np.linalg.norm(rate)
             terms = np.empty((series.ROOM, max(n, series.ROOM)))
-            last = series.expand(rate[None], 0, z, h, 1.0, terms)
+            last = series.expand(rate.T[None].copy(), 0, z, h, 1.0, terms)
             values, vectors = np.linalg.eig(rate)
             part = np.linalg.inv(vectors) @ z
 
@@ -168,10 +168,19 @@ class ByAddress(unittest.TestCase):
         np.testing.assert_array_equal(numbers, [5, 10, 15])
         self.assertEqual(SCALING.address(Pair(numbers, 7)), address)
 
+    def test_every_type_has_code_of_its_own(self) -> None:
+        whole, real = np.array([1, 2]), np.array([0.5, 1.5])
+        addresses = [SCALING.address(Pair(numbers, 3)) for numbers in (whole, real)]
+        self.assertNotEqual(*addresses)
+        for address, numbers in zip(addresses, (whole, real), strict=True):
+            call(address, numbers, 3)
+        np.testing.assert_array_equal(whole, [3, 6])
+        np.testing.assert_array_equal(real, [1.5, 4.5])
+
     def test_another_record_than_it_was_compiled_for_is_refused(self) -> None:
-        numbers = np.array([1.0, 2.0])
+        numbers = np.array([1.0, 2.0], dtype=np.float32)
         address = SCALING.address(Pair(np.array([1]), 5))
-        with self.assertRaisesRegex(TypingError, "_scaled is compiled for"):
+        with self.assertRaisesRegex(TypingError, "_scaled is not compiled for"):
             call(address, numbers, 5)
 
 

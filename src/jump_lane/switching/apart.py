@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
 from llvmlite import ir
 from numba import cfunc, typeof, types
 from numba.core import cgutils, config
@@ -27,8 +28,8 @@ class Apart:
     def __init__(self, function: Callable[[Any], int], allocates: bool) -> None:
         self.function = function
         self._options: dict[str, Any] = {**OPTIONS, "_nrt": allocates}
-        self.type: Any = None
-        self._compiled: Any = None
+        self._compiled: dict[Any, Any] = {}
+        self._types: set[Any] = set()
 
     def address(self, record: Any) -> int:
         """Return the address of the function, compiled for records such as this one.
@@ -37,10 +38,12 @@ class Apart:
         """
         if INTERPRETED:
             return 0
-        if self._compiled is None:
-            self.type = typeof(record)
-            self._compiled = cfunc(types.int64(types.CPointer(self.type)), **self._options)(self.function)
-        return int(self._compiled.address)
+        form = _form(record)
+        if form not in self._compiled:
+            kind = typeof(record)
+            self._types.add(kind)
+            self._compiled[form] = cfunc(types.int64(types.CPointer(kind)), **self._options)(self.function)
+        return int(self._compiled[form].address)
 
     def calling(self) -> Any:
         """Return what compiled code calls the function with: of an address and a record."""
@@ -49,11 +52,20 @@ class Apart:
 
         @intrinsic
         def call(_: Any, address: Any, record: Any) -> Any:
-            if record != self.type:
-                raise TypingError(f"{self.function.__name__} is compiled for {self.type}, not {record}")
+            if record not in self._types:
+                raise TypingError(f"{self.function.__name__} is not compiled for {record}")
             return types.int64(types.int64, record), _code_of_call
 
         return call
+
+
+def _form(record: Any) -> Any:
+    """Return what the type of a record depends on; asking numba for it takes a millisecond."""
+    if isinstance(record, np.ndarray):
+        return record.dtype.char, record.ndim, record.flags.carray
+    if isinstance(record, tuple):
+        return type(record), *map(_form, record)
+    return type(record)
 
 
 def _code_of_call(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:

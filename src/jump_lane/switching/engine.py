@@ -89,6 +89,7 @@ class Engine:
         return Tables(
             info=np.full((capacity, 3), -1, dtype=np.int64),
             rate=np.empty((capacity, nz, nz)),
+            turned=np.empty((capacity, nz, nz)),
             projection=np.empty((capacity, self.n, nz)),
             signals=np.empty((capacity, len(self.network.signals), self.n + 1)),
             watch=np.empty((capacity, nz, 3 * (s.natural + s.trips) + s.natural)),

@@ -196,7 +196,7 @@ def _locate(phi, watch, c, terms, last, ticks, z, fresh, watched, sizes):
 
 
 @inlined
-def _hunt(phi, rate, watch, c, first, z, fresh, watched, sizes, level, tick, terms, stats):
+def _hunt(phi, turned, watch, c, first, z, fresh, watched, sizes, level, tick, terms, stats):
     """Halve steps from `level` on up to a guard that fails, which only the end of the step before is known to do.
 
     Where a step resolves the fastest change, the series of it tells the instant; if rounding hides it, halving goes on.
@@ -207,7 +207,7 @@ def _hunt(phi, rate, watch, c, first, z, fresh, watched, sizes, level, tick, ter
     while level >= 0:
         if series and level < first:
             series, ticks = False, 2 << level
-            last = expand(rate, c, z, tick * ticks, ticks / (1 << first), terms)
+            last = expand(turned, c, z, tick * ticks, ticks / (1 << first), terms)
             products += last
             found, further, valve, behind = _locate(
                 phi, watch, c, terms, last, ticks, z, fresh, watched, sizes
@@ -234,7 +234,7 @@ def _hunt(phi, rate, watch, c, first, z, fresh, watched, sizes, level, tick, ter
 
 
 @inlined
-def flow(phi, rate, watch, c, first, z, fresh, watched, sizes, span, resting, armed, tick, terms, stats):
+def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, armed, tick, terms, stats):
     """Propagate through at most `span` ticks of configuration c, up to the first guard that fails.
 
     z is advanced in place; returns the ticks gone, the natural valve whose guard failed (or, behind these, the trip; or −1,
@@ -254,7 +254,7 @@ def flow(phi, rate, watch, c, first, z, fresh, watched, sizes, span, resting, ar
         whole = series and level < first and step < left
         if whole:
             step = left
-            last = expand(rate, c, z, tick * step, step / (1 << first), terms)
+            last = expand(turned, c, z, tick * step, step / (1 << first), terms)
             products += last
             state_at(terms, last, 1.0, fresh)
         else:
@@ -283,7 +283,7 @@ def flow(phi, rate, watch, c, first, z, fresh, watched, sizes, span, resting, ar
             level -= 1
         elif which >= 0:
             gone, which, rest = _hunt(
-                phi, rate, watch, c, first, z, fresh, watched, sizes, level - 1, tick, terms, stats
+                phi, turned, watch, c, first, z, fresh, watched, sizes, level - 1, tick, terms, stats
             )
             left -= gone
             if which >= 0:

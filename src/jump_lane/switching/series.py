@@ -23,7 +23,7 @@ ROOM = MOST + 3
 
 
 @inlined
-def expand(rate, c, z, h, fine, terms):
+def expand(turned, c, z, h, fine, terms):
     """Fill the terms of z over a stretch of length h [s], `fine` times the longest that is resolved; return the last."""
     nz, last, size = z.shape[0], 0, 1.0
     for i in range(nz):
@@ -33,10 +33,11 @@ def expand(rate, c, z, h, fine, terms):
         size *= RESOLVED * fine / last
         part = h / last
         for i in range(nz):
-            s = 0.0
-            for j in range(nz):
-                s += rate[c, i, j] * terms[last - 1, j]
-            terms[last, i] = s * part
+            terms[last, i] = 0.0
+        for j in range(nz):
+            factor = part * terms[last - 1, j]
+            for i in range(nz):
+                terms[last, i] += turned[c, j, i] * factor
     return last
 
 

@@ -22,8 +22,8 @@ class Tables(NamedTuple):
     ----------
     info
         Combination (−1: free row), level of the first step after an event, kind.
-    rate, projection
-        Maps of z: its derivative, (c, nz, nz), and the states after entering, (c, n, nz).
+    rate, turned, projection
+        Maps of z: its derivative, (c, nz, nz), the same transposed, and the states after entering, (c, n, nz).
     watch
         Rows over z, transposed, (c, nz, 3(d+k)+d): of every natural valve the guard (scaled to a largest entry of 1), and
         of every trip; their first and second derivatives in time; and the impulse of every natural valve.
@@ -37,6 +37,7 @@ class Tables(NamedTuple):
 
     info: NDArray[np.int64]
     rate: NDArray[np.float64]
+    turned: NDArray[np.float64]
     projection: NDArray[np.float64]
     watch: NDArray[np.float64]
     signals: NDArray[np.float64]
@@ -73,7 +74,7 @@ def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense,
     n, nz, count = projection.shape[0], rate.shape[0], guards.shape[0]
     for j in range(nz):
         for i in range(nz):
-            tables.rate[index, i, j] = rate[i, j]
+            tables.rate[index, i, j] = tables.turned[index, j, i] = rate[i, j]
         for i in range(n):
             tables.projection[index, i, j] = projection[i, j]
     slopes = product(guards, rate)
