@@ -98,6 +98,8 @@ def untold(found: Any) -> str:
     if broken:
         return f"{broken[0]}: not met, and nothing is said that mends it"
     nominal = _nominal(found)
+    if any(v["what"].startswith("crossover") and not v["holds"] for v in data["verdicts"]):
+        return ""
     if found.found.hinder or asked.crossover is None or nominal["crossover"] is None:
         return ""
     off = nominal["crossover"] / asked.crossover - 1.0
