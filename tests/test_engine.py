@@ -1,3 +1,5 @@
+import subprocess
+import sys
 import unittest
 from itertools import pairwise
 
@@ -15,6 +17,12 @@ from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import steady_state
 from tests.test_circuits import CIRCUITS
 from tests.test_switching import T, buck, driven
+
+CALLED = """
+from jump_lane.switching import compiled, shooting
+compiled.compile_now()
+assert shooting.run_periods.signatures
+"""
 
 
 class Running(unittest.TestCase):
@@ -67,6 +75,10 @@ class Running(unittest.TestCase):
     def test_compiling_leaves_code_in_the_cache(self) -> None:
         compile_now()
         self.assertTrue(is_compiled())
+
+    def test_what_tells_that_all_is_compiled_is_compiled_with_it(self) -> None:
+        done = subprocess.run([sys.executable, "-c", CALLED], capture_output=True, text=True, check=False)
+        self.assertEqual(done.returncode, 0, done.stderr)
 
     def test_no_states_at_all(self) -> None:
         elements = (

@@ -15,6 +15,7 @@ from typing import Annotated, Any
 
 import typer
 from typer.main import get_command, get_command_name
+from typer.models import CommandInfo
 
 from jump_lane import __version__
 from jump_lane.cli import (
@@ -147,11 +148,13 @@ def dispatch(arguments: list[str]) -> Any:
 def _parser(name: str) -> Any:
     """Return what reads the arguments of one command, or of all where there is none of that name: reading 30 takes 0.1 s."""
     one = copy.copy(app)
-    named = [
-        c for c in app.registered_commands if c.callback and get_command_name(c.callback.__name__) == name
-    ]
+    named = [c for c in app.registered_commands if _name(c) == name]
     one.registered_commands = named or app.registered_commands
     return get_command(one)
+
+
+def _name(command: CommandInfo) -> str:
+    return command.name or get_command_name(getattr(command.callback, "__name__", ""))
 
 
 def _announce_compiling() -> None:

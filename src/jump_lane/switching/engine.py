@@ -16,7 +16,7 @@ from jump_lane.errors import ConvergenceError
 from jump_lane.switching import commutation, shooting, stepping
 from jump_lane.switching.clock import LEVELS, PERIOD, Schedule, schedule
 from jump_lane.switching.layout import Layout, Meter
-from jump_lane.switching.learning import LEARNING, Lesson
+from jump_lane.switching.learning import LEARNING, Lesson, learn
 from jump_lane.switching.network import Array, Network, assemble
 from jump_lane.switching.runs import Pieces, Run, Shot, Statistics, Trace, failure
 from jump_lane.switching.shooting import Courses
@@ -118,8 +118,7 @@ class Engine:
         if len(free) == 0:
             self._grow()
             return self.index(combo)
-        mark = self._blank(False, self.schedule(self.circuit.control))
-        shooting.meet(self._model, self._kit(mark, False), int(free[0]), combo)
+        learn(self._model, self.tables, self.sizes, int(free[0]), combo, self.tick)
         return int(free[0])
 
     def rate(self, index: int) -> Array:

@@ -139,5 +139,10 @@ def _learn(lesson):
 
 
 LEARNING = Apart(_learn, allocates=True)
-learn = LEARNING.calling()
-"""Calls it, with where it is and a `Lesson`."""
+_at = LEARNING.calling()
+
+
+@light
+def learn(model, tables, sizes, row, combo, tick):
+    """Work out the configuration of a combination, and put it into a row of the tables."""
+    _at(model.learning, Lesson(model, tables, sizes, row, combo, tick))

@@ -50,7 +50,8 @@ CACHED = _kept()
 """Whether compiled code outlives the process; where nothing can be written, it does not."""
 
 _njit: Any = njit
-OPTIONS = {"cache": CACHED, "nogil": True, "error_model": "numpy", "boundscheck": False}
+OPTIONS: dict[str, Any] = {"cache": CACHED, "nogil": True, "error_model": "numpy", "boundscheck": False}
+"""How everything here is compiled."""
 
 compiled: Any = _njit(**OPTIONS, _nrt=True)
 """How functions are compiled that allocate arrays."""
@@ -62,7 +63,7 @@ Counting takes half of the time of a period, whose loops are a few products of s
 """
 
 inlined: Any = _njit(**OPTIONS, inline="always")
-"""How small functions of the innermost loop are compiled: into their callers, without handing arrays over."""
+"""How small functions of the innermost loop are compiled, and large ones with one caller: into it, without handing arrays over."""
 
 ZERO: Any = np.int64(0)
 """Zero where it is handed to a function: a literal is a type of its own, and the function would be compiled for it once more."""

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.commutation import DIVERGED, FULL, MISSING, OK, Sizes, apply
-from jump_lane.switching.learning import Lesson, learn
+from jump_lane.switching.learning import learn
 from jump_lane.switching.nodal import eliminate
 from jump_lane.switching.propagators import compiled, inlined, light
 from jump_lane.switching.stepping import (
@@ -59,12 +59,6 @@ def _move_free_end(kit, last):
 
 
 @light
-def meet(model, kit, index, combo):
-    """Work out what a combination makes of the circuit, into a row of the tables."""
-    learn(model.learning, Lesson(model, kit.tables, kit.sizes, index, combo, kit.tick))
-
-
-@light
 def run_on(model, kit, edges):
     """Run one period from and to the mark; see `stepping._run`.  MISSING now means that the tables are full."""
     while True:
@@ -79,7 +73,7 @@ def run_on(model, kit, edges):
         index = free_row(kit.tables.info)
         if index < 0:
             return status, at
-        meet(model, kit, index, at)
+        learn(model, kit.tables, kit.sizes, index, at, kit.tick)
 
 
 @light
