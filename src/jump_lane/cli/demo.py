@@ -61,11 +61,12 @@ def demo(
 ) -> None:
     """Derive, check and draw the instrument rail of the Skerry buoy, its losses and its loop, into a folder; its choke;
     its dock link and winch bus, with the gain of one and the angles of the other; its mast lights over time; its dock supply."""
-    from jump_lane.cli import design, loops, losses, tanks, waves, wind
+    from jump_lane.cli import design, loops, losses, tanks, waves
     from jump_lane.cli.outputs import finish
     from jump_lane.files import require_free, whole_folder, write_whole
     from jump_lane.library.around import around
     from jump_lane.library.converter import demonstration, further_example, new
+    from jump_lane.library.winding import wind, write_sheet
 
     names = (FILE, *OUTPUTS)
     for name in names if folder.exists() else ():
@@ -86,12 +87,11 @@ def demo(
         printed(lambda: loops.transient(file, figure=outputs["steps.png"]))
         write_whole(made / MAST, further_example(MAST))
         printed(lambda: loops.transient(made / MAST, from_rest=True, figure=outputs["mast-lights.png"]))
-        printed(lambda: wind.wind(file, "L", figure=outputs["choke-designs.png"]))
-        printed(
-            lambda: wind.wind(
-                file, "L", number=1, sheet=outputs["choke-sheet.txt"], figure=outputs["choke.png"]
-            )
-        )
+        chokes = wind(file, "L", enough=1)
+        choke = chokes.design()
+        printed(lambda: finish(chokes, False, figure=outputs["choke-designs.png"]))
+        printed(lambda: finish(choke, False, figure=outputs["choke.png"]))
+        write_sheet(choke, outputs["choke-sheet.txt"])
         write_whole(made / SUPPLY, further_example(SUPPLY))
         supply = around(made / SUPPLY)
         surrounded, _ = printed(

@@ -79,7 +79,9 @@ def wind(
         result = design = winding.wound(case, component)
     else:
         with progress("cores") as watch:
-            found = winding.wind(case, component, by=by, count=max(count, number or 1), watch=watch)
+            found = winding.wind(
+                case, component, by=by, count=max(count, number or 1), enough=number, watch=watch
+            )
         design = found.design(number or 1)
         result = found if number is None else design
     if sheet is not None:

@@ -20,7 +20,7 @@ from jump_lane.catalogue.kinds import (
     Transformer,
     copper,
 )
-from jump_lane.catalogue.load import changed, load, read_part, sample_parts
+from jump_lane.catalogue.load import Entry, changed, load, read_part, sample_parts
 from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import article, show, show_percent
 from jump_lane.spec import Spec
@@ -153,11 +153,24 @@ def _described(spec: Spec, component: str, role: str, value: float) -> Part | No
             entry.pop(other, None)
     fields = KINDS[str(given.get("kind", entry["kind"]))].model_fields if _known(given) else {}
     entry |= {k: v for k, v in given.items() if k in fields or k == "kind"}
-    part = read_part(entry, where)
+    part = _read(entry, where)
     if not isinstance(part, Part):
         raise InputError(f"{where}: {part.name} is {article(part.kind)}, which cannot be {article(role)}")
     _require_fitting(part, role, synchronous, where)
     return part
+
+
+def _read(entry: dict[str, Any], where: str) -> Entry:
+    """Return the part of an entry; the same few are asked for at every operating point, and read once."""
+    try:
+        return _once(tuple((k, type(v), v) for k, v in entry.items()), where)
+    except TypeError:  # a figure that cannot be told from others by its hash
+        return read_part(entry, where)
+
+
+@lru_cache(maxsize=1024)
+def _once(entry: tuple[tuple[str, type, Any], ...], where: str) -> Entry:
+    return read_part({k: v for k, _, v in entry}, where)
 
 
 def _known(given: dict[str, Any]) -> bool:

@@ -11,6 +11,7 @@ from jump_lane.design.components import current_of
 from jump_lane.dissipation.ledger import Entry, Gap, Loss
 from jump_lane.dissipation.stage import Stage
 from jump_lane.quantities import show
+from jump_lane.switching.waveforms import Array
 
 FREQUENCY, OUTSIDE = "series resistance, harmonics", "series resistance, input"
 
@@ -26,16 +27,20 @@ def series_resistance(stage: Stage, temperatures: dict[str, float]) -> Iterator[
     """
     for component in stage.of("capacitor"):
         part, signal = component.part, current_of(component)
-        frequency, squares = stage.spectrum(signal)
         temperature = temperatures.get(component.name, stage.spec.thermal.unknown)
-        known = part.resistances_of(frequency, temperature) if isinstance(part, CapacitorPart) else None
+        known = part.resistances_of(stage.harmonics, temperature) if isinstance(part, CapacitorPart) else None
         if not isinstance(part, CapacitorPart) or known is None:
-            cost = f"every 1 mΩ costs {show(1e-3 * float(squares.sum()), 'W')}"
+            cost = f"every 1 mΩ costs {show(1e-3 * stage.alternating(signal), 'W')}"
             yield Gap(component.name, "resistance", "the capacitor has no series resistance", cost)
-            continue
-        whole = float(np.sum(known * squares)) / component.pieces
-        if not component.elements:
-            yield Loss(component.name, OUTSIDE, whole, heats=component.name)
+        elif not component.elements:
+            yield Loss(
+                component.name, OUTSIDE, _lost(stage, signal, known) / component.pieces, heats=component.name
+            )
         elif part.resistance_frequency is not None:
-            at_once = stage.point.values[f"R_{component.role.replace('_', '')}"] * float(squares.sum())
+            at_once = stage.point.values[f"R_{component.role.replace('_', '')}"] * stage.alternating(signal)
+            whole = _lost(stage, signal, known) / component.pieces
             yield Loss(component.name, FREQUENCY, whole - at_once, heats=component.name)
+
+
+def _lost(stage: Stage, signal: str, resistances: Array) -> float:
+    return float(np.sum(resistances * stage.spectrum(signal)))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 import numpy as np
 
 from jump_lane.design.components import Component
@@ -62,8 +64,17 @@ class Stage:
         wave = self.recording.waveforms((signal,), 100)
         return wave.time, wave.signals[signal]
 
-    def spectrum(self, signal: str) -> tuple[Array, Array]:
-        """Return frequencies [Hz] and squared rms values of the harmonics of a signal, without its average.
+    @cached_property
+    def harmonics(self) -> Array:
+        """Frequencies of the harmonics that are followed [Hz]."""
+        return self.frequency * np.arange(1.0, HARMONICS + 1.0)
+
+    def alternating(self, signal: str) -> float:
+        """Return the squared rms value of a signal without its average."""
+        return self.measures(signal).ac_rms ** 2
+
+    def spectrum(self, signal: str) -> Array:
+        """Return the squared rms values of the harmonics of a signal.
 
         The last one holds all that lies above `HARMONICS` as well.
         """
@@ -71,6 +82,5 @@ class Stage:
 
         amplitudes = fourier(self.samples(signal), self.recording.period, HARMONICS)[1:]
         squares: Array = np.abs(amplitudes) ** 2 / 2.0
-        measures = self.measures(signal)
-        squares[-1] += max(measures.ac_rms**2 - float(squares.sum()), 0.0)
-        return self.frequency * np.arange(1.0, HARMONICS + 1.0), squares
+        squares[-1] += max(self.alternating(signal) - float(squares.sum()), 0.0)
+        return squares

@@ -108,13 +108,12 @@ def eddy(stage: Stage, temperatures: dict[str, float]) -> Iterator[Entry]:
             yield Loss(component.name, EDDY, together, heats=heated(stage, component))
             continue
         for element in resistive:
-            frequency, squares = stage.spectrum(f"{element.name}.i")
-            resistance = _resistance(element)
-            ratio = _ratio(stage, component, resistance, frequency, temperature)
+            signal, resistance = f"{element.name}.i", _resistance(element)
+            ratio = _ratio(stage, component, resistance, stage.harmonics, temperature)
             if ratio is None:
-                unknown += resistance * float(squares.sum())
+                unknown += resistance * stage.alternating(signal)
             else:
-                total += resistance * float(np.sum((ratio - 1.0) * squares))
+                total += resistance * float(np.sum((ratio - 1.0) * stage.spectrum(signal)))
         if resistive and unknown == 0.0:
             yield Loss(component.name, EDDY, total, heats=component.name)
         elif unknown > 0.0:

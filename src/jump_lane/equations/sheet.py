@@ -259,9 +259,8 @@ class Sheet:
 
     def _formulas(self, line: Line, known: Mapping[str, Array]) -> Array:
         if isinstance(line.text, str):
-            return np.broadcast_to(
-                np.atleast_2d(line.formula("").evaluate(known)), self._fit(line, known)
-            ).copy()
+            found, shape = np.atleast_2d(line.formula("").evaluate(known)), self._fit(line, known)
+            return (found if found.shape == shape else np.broadcast_to(found, shape)).copy()
         out = np.full(self.shape, np.nan)
         for mode in sorted(set(self.modes.flat)):
             value = np.broadcast_to(line.formula(str(mode)).evaluate(known), self.shape)
@@ -270,8 +269,7 @@ class Sheet:
 
     def _fit(self, line: Line, known: Mapping[str, Array]) -> tuple[int, int]:
         shapes = [known[n].shape for n in line.formula("").names]
-        shape = np.broadcast_shapes((1, 1), *shapes)
-        return (shape[0], shape[1])
+        return max((s[0] for s in shapes), default=1), max((s[1] for s in shapes), default=1)
 
     def choose(self, symbol: str, value: float, origin: str = "chosen") -> None:
         """Replace a derived component value by a chosen one, or that of a part."""
@@ -330,6 +328,8 @@ class Sheet:
 
 
 def _worst(array: Array, which: str) -> tuple[int, int]:
+    if array.size == 1:
+        return 0, 0
     signed = array if which == "max" else -array
     flat = int(np.where(np.isnan(signed), -np.inf, signed).argmax())
     return flat // array.shape[1], flat % array.shape[1]

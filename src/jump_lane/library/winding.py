@@ -181,6 +181,7 @@ def wind(
     *,
     by: str = RANKED,
     count: int = 10,
+    enough: int | None = None,
     watch: Watch | None = None,
 ) -> WindResult:
     """Search cores, materials, turns, orders and wires of a component, every limit kept at all corners.
@@ -193,6 +194,8 @@ def wind(
         What is to be small: loss, temperature, volume, height, footprint, mass, cost, or several with weights.
     count
         Designs to list.
+    enough
+        With how many of them the converter has to hold for the list to end there; None goes on to its end.
 
     Returns
     -------
@@ -211,7 +214,7 @@ def wind(
     from jump_lane.study.pick import goals
 
     weights = goals(by, CRITERIA)
-    first = found = _searched(converter, component, weights, count, watch)
+    first = found = _searched(converter, component, weights, count, enough, watch)
     ratios: dict[str, float] = {}
     for _ in range(EASINGS):
         if found.holding or not found.choice.complete:
@@ -220,7 +223,7 @@ def wind(
         if not ratios:
             break
         try:
-            found = _searched(with_ratios(converter, ratios), component, weights, count, watch)
+            found = _searched(with_ratios(converter, ratios), component, weights, count, enough, watch)
         except (InputError, NoResultError):
             break
     found, ratios = (found, ratios) if found.holding else (first, {})
@@ -248,7 +251,12 @@ class _Searched:
 
 
 def _searched(
-    converter: Converter, component: str, weights: dict[str, float], count: int, watch: Watch | None
+    converter: Converter,
+    component: str,
+    weights: dict[str, float],
+    count: int,
+    enough: int | None,
+    watch: Watch | None,
 ) -> _Searched:
     """Search a component, and put the best designs back: all that are listed, and more until the converter holds with one."""
     from jump_lane.magnetics.choice import choose
@@ -261,7 +269,8 @@ def _searched(
     each: list[tuple[Proven, Check | str]] = []
     simulated = 0
     for design in found.designs:
-        if len(each) >= count and (simulated >= SIMULATED or any(holds(known) for _, known in each)):
+        held = sum(holds(known) for _, known in each)
+        if held == enough or (len(each) >= count and (simulated >= SIMULATED or held)):
             break
         known = put_back(converter, asked, design)
         simulated += 1 if isinstance(known, str) else len(known.corners)

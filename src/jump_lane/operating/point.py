@@ -58,7 +58,7 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
         if moved is None:
             break
         point = moved
-        state, recording = _solved(page, point, control)
+        state, recording = _solved(page, point, control, state)
     if balance.require(recording).impulses:
         _require_paths(page, recording)
     return state, recording
@@ -80,10 +80,15 @@ def _moved(point: Point, recording: Recording) -> Point | None:
     return replace(point, values={**point.values, **found})
 
 
-def _solved(page: Page, point: Point, control: float | None) -> tuple[SteadyState, Recording]:
+def _solved(
+    page: Page, point: Point, control: float | None, near: SteadyState | None = None
+) -> tuple[SteadyState, Recording]:
     known = page.starts.items() if point["V_in"] > 0.0 else ()  # without an input, from rest
     guess = {e: point[s] for e, s in known if math.isfinite(point.values.get(s, math.nan))}
-    state = (_powered if "power" in point.kinds else _found)(page, point, guess, control)
+    if "power" in point.kinds:
+        state = _powered(page, point, guess, control, near)
+    else:
+        state = _found(page, point, guess, control)
     return state, record(state)
 
 
@@ -224,18 +229,29 @@ SLOPES = (0.3, -0.3, -0.7, -1.0)
 """Slopes of a load, over I_o/V_o, on the way from a resistance to constant power."""
 
 
-def _powered(page: Page, point: Point, guess: dict[str, float], control: float | None) -> SteadyState:
-    """Return the steady state with a load of constant power.
+def _powered(
+    page: Page, point: Point, guess: dict[str, float], control: float | None, near: SteadyState | None
+) -> SteadyState:
+    """Return the steady state with a load of constant power, close to one `near` if there is one.
 
-    Such a load makes the circuit unstable by itself: the slope of the load is led from that of a resistance to constant
-    power, each state found in pieces of the period from the one before.
+    Such a load makes the circuit unstable by itself: its state is found in pieces of the period, from that with a resistance
+    in its place.  Where that is too far, the slope of the load is led from that of the one to that of the other.
     """
     regulation = held(page, point) if control is None else None
-    state = _found(page, replace(point, slope=1.0), guess, control)
-    for slope in SLOPES:
-        circuit = replace(page.at(replace(point, slope=slope)), control=state.control)
-        state = steady_state(circuit, regulation, near=state)
-    return state
+
+    def led(state: SteadyState, *slopes: float) -> SteadyState:
+        for slope in slopes:
+            circuit = replace(page.at(replace(point, slope=slope)), control=state.control)
+            state = steady_state(circuit, regulation, near=state)
+        return state
+
+    start = _found(page, replace(point, slope=1.0), guess, control) if near is None else near
+    try:
+        return led(start, SLOPES[-1])
+    except ConvergenceError:
+        if near is not None:
+            return _powered(page, point, guess, control, None)
+        return led(start, *SLOPES)
 
 
 CUT = 0.05

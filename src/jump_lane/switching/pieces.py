@@ -22,6 +22,7 @@ from jump_lane.switching import stepping
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
 from jump_lane.switching.runs import Pieces
+from jump_lane.switching.shooting import FINE, LAST
 
 RESIDUAL = 1e-13
 ACCEPTED = 1e-9
@@ -91,7 +92,14 @@ def starts(engine: Engine, z: Array, combo: int, control: float) -> Array:
     return np.vstack([z, plain.ends[:-1]])
 
 
-def close(engine: Engine, starts: Array, combo: int, control: float, target: float | None) -> Joined:
+def close(
+    engine: Engine,
+    starts: Array,
+    combo: int,
+    control: float,
+    target: float | None,
+    furthest: float = math.inf,
+) -> Joined:
     """Return pieces that close, from starts near those of a steady state.
 
     Parameters
@@ -100,22 +108,30 @@ def close(engine: Engine, starts: Array, combo: int, control: float, target: flo
         States at the starts of the pieces, (pieces, nz), valves that conducted before the period, control variable.
     target
         What the average of the engine's meter is held at by the control variable; None leaves that as it is.
+    furthest
+        By how much the control may move in a step.
 
     Raises
     ------
     ConvergenceError
         If they do not close to 1e-9 of the largest state and of the target.
     """
-    here = _evaluated(engine, starts, combo, control, target)
+    here, latest = _evaluated(engine, starts, combo, control, target), True
     for step in range(MOST):
-        better = _searched(engine, here, target) if here.size >= RESIDUAL else None
+        better = _searched(engine, here, target, furthest) if here.size >= RESIDUAL else None
         if better is None:
+            latest = here.size < RESIDUAL
             break
+        last = here.size < LAST and better.size < FINE
         here = replace(better, steps=step + 1)
+        if last:
+            break
     if not here.size < ACCEPTED:
         raise ConvergenceError(
             f"no periodic steady state found: the pieces of the period miss each other by {here.size:.1e}"
         )
+    if latest:
+        return here
     # the record of the engine is that of its last run
     return replace(_evaluated(engine, here.starts, combo, here.control, target), steps=here.steps)
 
@@ -135,11 +151,11 @@ def _evaluated(engine: Engine, starts: Array, combo: int, control: float, target
     return Joined(starts, combo, control, run, missing, off, scale, size)
 
 
-def _searched(engine: Engine, here: Joined, target: float | None) -> Joined | None:
+def _searched(engine: Engine, here: Joined, target: float | None, furthest: float) -> Joined | None:
     """Return a better point along the step of Newton's method, None if there is none."""
     step, moved = _step(engine, here, target)
-    fraction = 1.0
-    for _ in range(HALVINGS):
+    fraction = min(1.0, furthest / max(abs(moved), 1e-300))
+    for _ in range(1 if here.size < ACCEPTED else HALVINGS):
         starts = here.starts.copy()
         starts[:, : engine.n] += fraction * step
         try:

@@ -36,6 +36,9 @@ MAX_STEPS = 60
 HALVINGS = 7
 """Steps of that search: within a hundredth of the range, from where Newton's method converges."""
 
+FURTHEST = 0.3
+"""By which part of its range the control may move in a step."""
+
 PATIENCE = 400
 """Periods that a circuit runs on by itself where Newton's method fails from the guess: the bias of a core that nothing
 but the switching pattern centres has to find its place first."""
@@ -132,7 +135,7 @@ class _Shooting:
         control = point.control
         if self.regulation is not None:
             low, high = self.regulation.lowest, self.regulation.highest
-            limit = 0.3 * (high - low)
+            limit = FURTHEST * (high - low)
             wanted = float(np.clip(step[-1], -limit, limit))
             if abs(step[-1]) > limit:
                 fraction *= limit / abs(float(step[-1]))
@@ -334,10 +337,11 @@ def steady_state(
 def _joined(engine: Engine, regulation: Regulation | None, near: SteadyState) -> SteadyState:
     """Return a steady state found in pieces of the period."""
     target = None if regulation is None else regulation.target
+    furthest = math.inf if regulation is None else FURTHEST * (regulation.highest - regulation.lowest)
     starts = near.starts
     if starts is None:
         starts = pieces.starts(engine, near.start, near.combo, engine.circuit.control)
-    found = pieces.close(engine, starts, near.combo, engine.circuit.control, target)
+    found = pieces.close(engine, starts, near.combo, engine.circuit.control, target, furthest)
     if regulation is not None and not regulation.lowest <= found.control <= regulation.highest:
         raise ConvergenceError(
             f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {regulation.unit}: it lies beyond "

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -175,11 +176,22 @@ def harmonics(samples: tuple[Array, Array], period: float, highest: int) -> list
     return out
 
 
+def _turned(base: NDArray[np.complex128], rows: Array, highest: int) -> NDArray[np.complex128]:
+    """Return Σ baseʰ·row for h = 1 to `highest` of each row, (rows, highest).
+
+    A power is that of a multiple of some number times one up to it, so that few are raised, and one product sums up all.
+    """
+    few = math.isqrt(highest) + 1
+    near = np.cumprod(np.broadcast_to(base, (few, len(base))), axis=0)
+    far = np.ones((-(-highest // few), len(base)), dtype=complex)
+    far[1:] = near[-1]
+    far = np.cumprod(far, axis=0)
+    return np.array([(far @ (near * row).T).ravel()[:highest] for row in rows])
+
+
 def fourier(samples: tuple[Array, Array], period: float, highest: int) -> NDArray[np.complex128]:
     """Return the average and the complex amplitudes (peak) of harmonics 1 to `highest`; see `harmonics`."""
     time, values = samples
-    base = np.exp(-2j * np.pi / period * time)
-    turns = np.cumprod(np.broadcast_to(base, (highest, len(time))), axis=0)
     step = np.diff(time)
     lasting = step > 0.0
     a, b = values[:-1] * lasting, values[1:] * lasting
@@ -187,7 +199,8 @@ def fourier(samples: tuple[Array, Array], period: float, highest: int) -> NDArra
     w = 2.0 * np.pi / period * np.arange(1, highest + 1)
     ends = np.concatenate([[0.0], b]) - np.concatenate([a, [0.0]])
     bends = np.concatenate([[0.0], slope]) - np.concatenate([slope, [0.0]])
-    integrals = (turns @ ends) * 1j / w + (turns @ bends) / w**2
+    at_ends, at_bends = _turned(np.exp(-2j * np.pi / period * time), np.array([ends, bends]), highest)
+    integrals = at_ends * 1j / w + at_bends / w**2
     average = np.sum(step * (a + b)) / 2.0 / period
     return np.concatenate([[average + 0j], 2.0 * integrals / period])
 
