@@ -522,7 +522,7 @@ class OneFile(CommandCase):
         self.assertAlmostEqual(after["divider"]["nominal"], 15.0, delta=0.1)
 
     def test_the_filter_is_written_and_then_stays(self) -> None:
-        inductance = self.sections()["input.filter"]["values"]["L_f"]
+        inductance = self.sections("filter")["input.filter"]["values"]["L_f"]
         self.run_command("around", "rail.toml", "filter", "--write")
         self.assertIn("inductance", (self.folder / "rail.toml").read_text(encoding="utf-8"))
         self.assertAlmostEqual(self.sections("filter")["input.filter"]["values"]["L_f"], inductance)

@@ -178,8 +178,8 @@ LOSSES = {
 }
 """Data of lossy parts: resistances as parts of V_in/I_L at full load, forward voltage of V_in, leakage of V_in/(I_L·f)."""
 
-RANDOM = 80
-RANDOM_ISOLATED = 30
+RANDOM = 24
+RANDOM_ISOLATED = 10
 """Fewer, as these circuits take longer; any number can be asked for by calling `agree`."""
 
 

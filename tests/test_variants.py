@@ -10,7 +10,7 @@ from jump_lane.switching.steady import steady_state
 from tests.common import REFERENCE
 from tests.variants import Laws, varied, with_parasitics
 
-PLAIN, PARASITIC = 1000, 100
+PLAIN, PARASITIC = 500, 60
 
 NAMES = tuple(path.stem for path in sorted(REFERENCE.glob("*.toml")))
 

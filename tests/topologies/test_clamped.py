@@ -6,8 +6,8 @@ from jump_lane.circuit.elements import Diode, Inductor
 from jump_lane.design.derive import Design
 from jump_lane.operating.point import solve
 from jump_lane.study.check import check
+from tests import test_topologies
 from tests.common import design
-from tests.test_topologies import EveryModeEveryLoss
 
 CLAMPED = ("isolated-sepic", "isolated-cuk", "current-fed-full-bridge")
 LEAKAGE = {"isolated-sepic": 0.3e-6, "isolated-cuk": 0.3e-6, "current-fed-full-bridge": 0.1e-6}
@@ -15,7 +15,7 @@ LEAKAGE = {"isolated-sepic": 0.3e-6, "isolated-cuk": 0.3e-6, "current-fed-full-b
 
 def leaky(topology: str, leakage: float, mode: str = "continuous", **chosen: float) -> Design:
     """A converter with ideal parts but for its leakage."""
-    tables = EveryModeEveryLoss().tables(topology, mode, "diode", False)
+    tables = test_topologies.EveryModeEveryLoss().tables(topology, mode, "diode", False)
     return design(tables | {"parts": {"T": {"leakage": leakage}}, "chosen": chosen})
 
 

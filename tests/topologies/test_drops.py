@@ -43,6 +43,26 @@ def parts(found: Design) -> Iterator[tuple[str, str, float]]:
                 yield role.name, key, 2.0 * value * (24.0 if key == "forward_voltage" else ohms)
 
 
+class TurnsRatios(unittest.TestCase):
+    def test_drops_that_differ_bring_the_duty_ratio_to_its_limit(self) -> None:
+        """At the lowest input, resistances aside; where room is made for lost duty, not beyond it."""
+        for topology in filter(lambda name: page(name).isolated, PULSED):
+            for secondary in page(topology).secondaries or ("",):
+                tables = test_topologies.EveryModeEveryLoss().tables(
+                    topology, "continuous", "diode", False, secondary
+                )
+                rectifiers = [role.name for role in page(topology).roles if role.kind == "rectifier"]
+                drops = zip(rectifiers, ("0.9 V", "0.3 V", "0.5 V"), strict=False)
+                tables["parts"] = {name: {"forward_voltage": drop} for name, drop in drops}
+                sheet = design(tables).sheet
+                with self.subTest(topology=topology, secondary=secondary):
+                    reached = float(sheet["D"].values.max()) / sheet["D_lim"].worst
+                    if "k_n" in sheet and sheet["k_n"].worst < 1.0:
+                        self.assertTrue(0.95 < reached < 1.0, reached)
+                    else:
+                        self.assertAlmostEqual(reached, 1.0, delta=1e-9)
+
+
 class Drops(unittest.TestCase):
     def test_each_by_itself(self) -> None:
         """Continuous conduction at one point, ideal but for one figure."""
