@@ -6,6 +6,7 @@ import tomllib
 import unittest
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -34,10 +35,14 @@ UNITS = {
 }
 
 
+@cache
+def units() -> pint.UnitRegistry:
+    return pint.UnitRegistry()
+
+
 def with_units(found: Design):
     """Return every symbol of a derivation as a quantity with its unit."""
-    registry = pint.UnitRegistry()
-    out = {}
+    registry, out = units(), {}
     for value in found.sheet:
         i, j = value.at
         out[value.symbol] = registry.Quantity(value.corner(i, j), UNITS.get(value.unit, value.unit))

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 from jump_lane.design.derive import Design
 from jump_lane.operating.point import solve
+from jump_lane.study.check import check
 from jump_lane.topologies import page
 from tests import test_topologies
 from tests.common import PULSED, design
@@ -61,6 +62,22 @@ class TurnsRatios(unittest.TestCase):
                         self.assertTrue(0.95 < reached < 1.0, reached)
                     else:
                         self.assertAlmostEqual(reached, 1.0, delta=1e-9)
+
+
+class Blocked(unittest.TestCase):
+    def test_the_ripple_of_the_output_is_blocked_too(self) -> None:
+        """What devices block where the output ripples by a seventh: derived it is hardly below the simulated."""
+        for topology in PULSED:
+            first = (*page(topology).secondaries, "")[0]
+            tables = test_topologies.EveryModeEveryLoss().tables(
+                topology, "continuous", "diode", False, first
+            )
+            tables["output"][0] |= {"voltage_ripple": "15 %", "current": {"min": 2, "max": 4}}
+            for corner in check(design(tables).at()).corners:
+                for finding in corner.findings:
+                    if finding.symbol.startswith("V_") and finding.symbol != "V_o":
+                        with self.subTest(topology=topology, symbol=finding.symbol):
+                            self.assertTrue(-0.05 < finding.deviation < 0.03, finding.deviation)
 
 
 class Drops(unittest.TestCase):

@@ -58,7 +58,7 @@ def equations(v: Variant) -> tuple[Line, ...]:
         handed, blocked = clamp.handed("I_Lv"), "V_in + V_cl*(1 + 1/(4*f_s*R_cl*C_cl))"
     else:
         clamped, load, turning = (), "I_or", ()
-        handed, blocked = Shape((("D_2", "I_Lpk", "I_Lv"),), high="I_Lpk"), f"n*(V_o + k_F*({v.drop('D1', 'n*I_Lpk')}))"
+        handed, blocked = Shape((("D_2", "I_Lpk", "I_Lv"),), high="I_Lpk"), f"n*(V_o + dV_o/2 + k_F*({v.drop('D1', 'n*I_Lpk')}))"
     switch = Shape((("D_2/2", "I_Lpk", "I_Lv"), ("D/2", "I_Lv/2", "I_Lpk/2"), ("D/2", "I_Lv/2", "I_Lpk/2")), high="I_Lpk")
     diode = Shape(tuple((f"({d})/2", a, b) for d, a, b in handed.pieces), "n", high=handed.high)
     returned = (("D_k", "0", "I_a"), ("D_2 - D_k", "I_a", "I_Lv")) if v.leaking else (("D_2", "I_Lpk", "I_Lv"),)
@@ -75,8 +75,8 @@ def equations(v: Variant) -> tuple[Line, ...]:
             "ripple of the magnetising current, peak to peak",
             VOLT_SECONDS,
         ),
-        *stress("S1", switch, blocked, spike=not v.leaking, within=ROUGH),
         *capacitors.smoothing(handed.scaled("n"), F),
+        *stress("S1", switch, blocked, spike=not v.leaking, within=ROUGH),
         *stress("D1", diode, "2*(V_o + dV_o/2)/k_F + V_FD1", within=ROUGH),
         *winding("Np", "0", "I_D1rms*sqrt(2)/n"),
         *winding("Ns", "(2 - k_F)*I_D1", "I_D1rms*sqrt(k_F)"),

@@ -139,7 +139,9 @@ def equations(v: Variant) -> tuple[Line, ...]:
         *capacitors.smoothing(SECOND.during("D_2")),
         *stress("S1", both, f"V_o + dV_o/2 + {v.drop('D3', 'I_L2pk')}"),
         *stress("D1", FIRST.during("D_12"), "V_C1 + dV_C1/2"),
-        *stress("D2", FIRST.during("D"), {CONTINUOUS: "V_o + V_FD3 - V_C1 + dV_C1/2", DISCONTINUOUS: "V_o + V_FD3 - V_in"}),
+        *stress(
+            "D2", FIRST.during("D"), {CONTINUOUS: "V_o + V_FD3 - V_C1 + max(dV_o, dV_C1)/2", DISCONTINUOUS: "V_o + dV_o/2 + V_FD3 - V_in"}
+        ),
         *stress("D3", SECOND.during("D_2"), "V_o + dV_o/2"),
         *capacitors.supplying(FIRST),
     )
