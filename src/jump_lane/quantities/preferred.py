@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left, bisect_right
 from functools import lru_cache
 
 from jump_lane.errors import InputError, nearest
@@ -33,21 +34,30 @@ def decade(series: str) -> tuple[float, ...]:
     return tuple(9.2 if v == 9.19 else v for v in values)
 
 
-def _around(value: float, series: str) -> list[float]:
-    power = math.floor(math.log10(value))
-    return [float(f"{m:.2f}e{power + k}") for k in (-1, 0, 1) for m in decade(series)]
+@lru_cache(maxsize=512)
+def _ladder(power: int, series: str) -> tuple[float, ...]:
+    """Return the values of three decades, the middle one from 10^power on, ascending."""
+    return tuple(float(f"{m:.2f}e{power + k}") for k in (-1, 0, 1) for m in decade(series))
+
+
+def _around(value: float, series: str) -> tuple[float, ...]:
+    return _ladder(math.floor(math.log10(value)), series)
 
 
 def next_higher(value: float, series: str) -> float:
     """Return the smallest preferred value that is not below `value`."""
-    return min(v for v in _around(value, series) if v >= value * (1.0 - 1e-9))
+    found = _around(value, series)
+    return found[bisect_left(found, value * (1.0 - 1e-9))]
 
 
 def next_lower(value: float, series: str) -> float:
     """Return the largest preferred value that is not above `value`."""
-    return max(v for v in _around(value, series) if v <= value * (1.0 + 1e-9))
+    found = _around(value, series)
+    return found[bisect_right(found, value * (1.0 + 1e-9)) - 1]
 
 
 def closest(value: float, series: str) -> float:
     """Return the preferred value nearest to `value` by ratio."""
-    return min(_around(value, series), key=lambda v: abs(math.log(v / value)))
+    found = _around(value, series)
+    k = bisect_left(found, value)
+    return min(found[k - 1 : k + 1], key=lambda v: abs(math.log(v / value)))

@@ -73,6 +73,7 @@ def unfound(regulation: Regulation | None, size: float, off: float, control: flo
         return ConvergenceError(f"{cannot}: at the end of the range of the control the states do not close")
     if missed < (EXACTLY if at_end else CLEARLY):
         return ConvergenceError(
-            f"no periodic steady state found: the average misses {target:.5g} {unit} by a little"
+            f"{cannot} exactly: near a control of {control:.4g} no state closes, and the average misses it by {missed:.1e} of it; a little "
+            "more or less load, inductance or dead time moves that"
         )
     return UnreachableError(f"{cannot}: {got:.5g} {unit} was reached")
