@@ -25,6 +25,9 @@ SWINGING = (
 )
 """Circuits of which the simulation alone tells how the currents share the interval that they swing in."""
 
+DELAYED = ("push-pull", "half-bridge", "full-bridge", "phase-shifted-full-bridge", "active-clamp-flyback")
+"""Circuits, beside forward converters, whose pulse begins for the inductor once the leakage has let the current over."""
+
 SMALL = 1.5e-4
 """A shift that is none."""
 
@@ -78,6 +81,29 @@ class Blocked(unittest.TestCase):
                     if finding.symbol.startswith("V_") and finding.symbol != "V_o":
                         with self.subTest(topology=topology, symbol=finding.symbol):
                             self.assertTrue(-0.05 < finding.deviation < 0.03, finding.deviation)
+
+
+class VoltSeconds(unittest.TestCase):
+    def test_what_an_inductor_gains_it_loses(self) -> None:
+        """With every drop of lossy parts, in continuous conduction, where no leakage takes part of the pulse."""
+        tested = 0
+        for topology in PULSED:
+            if "forward" in topology or topology.endswith(
+                ("half-bridge", "l-bridge", "push-pull", "clamp-flyback")
+            ):
+                continue
+            tables = test_topologies.EveryModeEveryLoss().tables(topology, "continuous", "diode", True)
+            tables["output"][0]["current"] = {"min": 2, "max": 4}
+            values = design(tables).at().sheet.at(0, 0)
+            if "V_on" not in values:
+                continue
+            gained, lost = values["V_on"] * values["D"], values["V_off"] * (1.0 - values["D"])
+            with self.subTest(topology):
+                self.assertAlmostEqual(
+                    gained / lost, 1.0, delta=6e-3 if topology.startswith("isolated") else 1e-3
+                )
+                tested += 1
+        self.assertGreater(tested, 12)
 
 
 class Drops(unittest.TestCase):
