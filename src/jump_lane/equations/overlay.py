@@ -103,18 +103,15 @@ def _rms_alone(*shape: Array) -> Array:
 
 def _ripple_alone(x: Array, *shape: Array) -> Array:
     d, a, b = _alone(shape)
-    average = _mean(d, a, b)
-    charge = np.zeros_like(average)
-    highest, lowest = np.full_like(average, -np.inf), np.full_like(average, np.inf)
-    for h, s, e in zip(d, a - average, b - average, strict=True):
-        slope = np.divide(e - s, h, out=np.zeros_like(h), where=h > SHORT)
-        turn = np.divide(-x * slope - s, slope, out=np.zeros_like(h), where=slope != 0.0)
-        for t in (np.zeros_like(h), h, np.clip(turn, 0.0, h)):
-            seen = charge + s * t + slope * t * t / 2.0 + x * (s + slope * t)
-            highest = np.where(h > SHORT, np.maximum(highest, seen), highest)
-            lowest = np.where(h > SHORT, np.minimum(lowest, seen), lowest)
-        charge = charge + (s + e) / 2.0 * h
-    return np.asarray(highest - lowest)
+    average, there = _mean(d, a, b), d > SHORT
+    s, e = a - average, b - average
+    slope = np.divide(e - s, d, out=np.zeros_like(d), where=there)
+    turn = np.divide(-x * slope - s, slope, out=np.zeros_like(d), where=slope != 0.0)
+    gained = (s + e) / 2.0 * d
+    t = np.stack([np.zeros_like(d), d, np.clip(turn, 0.0, d)])
+    seen = np.cumsum(gained, axis=0) - gained + s * t + slope * t * t / 2.0 + x * (s + slope * t)
+    highest = np.where(there, seen, -np.inf).max(axis=(0, 1))
+    return np.asarray(highest - np.where(there, seen, np.inf).min(axis=(0, 1)))
 
 
 def _over(one: Callable[..., float], alone: Callable[..., Array], before: int = 0) -> Callable[..., Array]:
@@ -125,10 +122,10 @@ def _over(one: Callable[..., float], alone: Callable[..., Array], before: int = 
     spread = np.vectorize(one, otypes=[float])
 
     def over(*values: object) -> Array:
-        arrays = np.broadcast_arrays(*(np.asarray(v, dtype=float) for v in values))
-        valid = np.all([np.isfinite(a) for a in arrays], axis=0)
-        valid &= sum(arrays[before + 1 :: 3]) <= 1.0 + WHOLE
-        safe = [np.where(valid, a, 1.0 if k <= before else 0.0) for k, a in enumerate(arrays)]
+        arrays = np.stack(np.broadcast_arrays(*(np.asarray(v, dtype=float) for v in values)))
+        valid = np.isfinite(arrays).all(axis=0) & (arrays[before + 1 :: 3].sum(axis=0) <= 1.0 + WHOLE)
+        nothing = np.where(np.arange(len(arrays)) <= before, 1.0, 0.0)
+        safe = np.where(valid, arrays, nothing.reshape(-1, *(1,) * valid.ndim))
         single = bool(np.all(safe[before] == 1.0))
         return np.where(valid, alone(*safe) if single else spread(*safe), np.nan)
 
