@@ -106,26 +106,26 @@ class Linear:
         return np.asarray(self.engine.tables.rate[self.events[k].after])
 
     def shift(
-        self, k: int, course: NDArray[Any], shifts: list[NDArray[Any]], omega: float = 0.0
+        self, k: int, course: NDArray[Any], shifts: list[NDArray[Any]], omega: Array | None = None
     ) -> NDArray[Any]:
-        """Return by how much event k moves [s], for every column: its guard tells, or the event that it follows.
+        """Return by how much event k moves [s], for every column, (…, c): its guard tells, or the event that it follows.
 
-        In a frame that turns with ``omega`` [rad/s] what follows so much later is turned back by as much.
+        In a frame that turns with ``omega`` [rad/s], (…), what follows so much later is turned back by as much.
         """
         event = self.events[k]
         if event.guard is not None:
             return np.asarray(-(event.guard @ course) / event.slope)
         if event.anchor < 0:
-            return np.zeros(course.shape[1], dtype=course.dtype)
-        if omega == 0.0:
+            return np.zeros((*course.shape[:-2], course.shape[-1]), dtype=course.dtype)
+        if omega is None:
             return np.asarray(shifts[event.anchor].copy())
         late = event.time - self.events[event.anchor].time
-        return np.asarray(shifts[event.anchor] * np.exp(-1j * omega * late))
+        return np.asarray(shifts[event.anchor] * np.exp(-1j * omega * late)[..., None])
 
     def across(self, k: int, course: NDArray[Any], shift: NDArray[Any]) -> NDArray[Any]:
-        """Return the columns just behind event k, which moves by ``shift``."""
-        out = self.events[k].onto @ course + np.outer(self.events[k].kick, shift)
-        out[self.still] = 0.0
+        """Return the columns just behind event k, (…, nz, c), which moves by ``shift``, (…, c)."""
+        out = self.events[k].onto @ course + self.events[k].kick[:, None] * shift[..., None, :]
+        out[..., self.still, :] = 0.0
         return np.asarray(out)
 
 

@@ -27,6 +27,9 @@ from jump_lane.switching.turning import Turning
 CONTROL = "control"
 """The input of an open loop: the control variable, as a modulator compares it at each edge."""
 
+TOGETHER = 256
+"""Frequencies that are worked out at once."""
+
 
 class Responses:
     """Small-signal answers of a steady state, whose engine watches the rows that are asked for and has the inputs."""
@@ -78,39 +81,40 @@ class Responses:
         dict of (f,)
             Complex gains.
         """
-        table = np.array([self._at(source, outputs, 2.0 * math.pi * f) for f in frequencies])
+        shares = [np.asarray(frequencies[k : k + TOGETHER]) for k in range(0, len(frequencies), TOGETHER)]
+        table = np.concatenate([self._at(source, outputs, 2.0 * math.pi * f) for f in shares])
         return {name: table[:, k] for k, name in enumerate(outputs)}
 
-    def _at(self, source: str, outputs: tuple[str, ...], omega: float) -> Complex:
-        """Solve for the deviation that repeats in the frame that turns with the sine, and average the outputs there."""
+    def _at(self, source: str, outputs: tuple[str, ...], omega: Array) -> Complex:
+        """Solve for the deviation that repeats in the frame that turns with each sine, and average the outputs there, (f, o)."""
         linear, unknown = self.linear, self.linear.unknown
         forced = None if source == CONTROL else self.engine.layout.at[source]
         # columns: what the deviation at the start of the period contributes, and last the input
-        course = self._forced(linear.start(1, complex), forced)
-        gathered = np.zeros((len(outputs), course.shape[1]), dtype=complex)
+        course = self._forced(np.tile(linear.start(1, complex), (len(omega), 1, 1)), forced)
+        gathered = np.zeros((len(omega), len(outputs), course.shape[-1]), dtype=complex)
         shifts: list[Complex] = []
         for k, event in enumerate(linear.events):
             shift = linear.shift(k, course, shifts, omega)
             if forced is None:
-                shift[-1] += event.shift
+                shift[:, -1] += event.shift
             shifts.append(shift)
             behind = event.onto @ event.state
             for i, name in enumerate(outputs):
                 step = self._row(name, event.before) @ event.state - self._row(name, event.after) @ behind
-                gathered[i] += step * shift
+                gathered[:, i] += step * shift
             course = self._forced(linear.across(k, course, shift), forced)
             whole, part = self._stretches[k].at(omega, forced)
             for i, name in enumerate(outputs):
-                gathered[i] += self._row(name, event.after) @ part @ course
+                gathered[:, i] += ((self._row(name, event.after) @ part)[:, None] @ course)[:, 0]
             course = whole @ course
-        closing = np.eye(len(unknown)) - course[unknown, :-1]
-        start = np.append(np.linalg.solve(closing, course[unknown, -1]), 1.0)
-        return np.asarray(gathered @ start / self.period)
+        closing = np.eye(len(unknown)) - course[:, unknown, :-1]
+        start = np.linalg.solve(closing, course[:, unknown, -1:])
+        return np.asarray((gathered[:, :, :-1] @ start + gathered[:, :, -1:])[..., 0] / self.period)
 
     def _forced(self, course: Complex, forced: int | None) -> Complex:
         """Let an entry of z be the sine itself."""
         if forced is not None:
-            course[forced, -1] = 1.0
+            course[..., forced, -1] = 1.0
         return course
 
     @cached_property

@@ -12,7 +12,6 @@ C. F. Van Loan, "Computing integrals involving the matrix exponential", IEEE Tra
 from __future__ import annotations
 
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,26 +42,25 @@ class Turning:
     def __init__(self, rate: Array, still: NDArray[np.bool_], duration: float) -> None:
         self._rate, self._still, self._h = rate, still, duration
         self._moving = np.flatnonzero(~still)
-        self._among = np.ix_(self._moving, self._moving)
-        self._own = rate[self._among]
+        self._own = rate[np.ix_(self._moving, self._moving)]
 
-    def at(self, omega: float, forced: int | None) -> tuple[Complex, Complex]:
-        """Return the propagator in the frame that turns with ω [1/s], and its integral, both (nz, nz).
+    def at(self, omega: Array, forced: int | None) -> tuple[Complex, Complex]:
+        """Return the propagators in the frames that turn with each ω [1/s], (f,), and their integrals, both (f, nz, nz).
 
         Parameters
         ----------
         forced
             An entry among the still ones that is the sine itself, and acts; None where none is.
         """
-        nz, moving, still = len(self._still), self._moving, self._still
-        whole, part = np.zeros((nz, nz), dtype=complex), np.zeros((nz, nz), dtype=complex)
-        whole[still, still], part[still, still] = 1.0, self._h
+        nz, moving, still = len(self._still), self._moving, np.flatnonzero(self._still)
+        whole, part = (np.zeros((len(omega), nz, nz), dtype=complex) for _ in range(2))
+        whole[:, still, still], part[:, still, still] = 1.0, self._h
         first, second = self._integrals(omega)
-        whole[self._among] = np.exp(-1j * omega * self._h) * self._through
-        part[self._among] = first
+        whole[:, moving[:, None], moving] = np.exp(-1j * omega * self._h)[:, None, None] * self._through
+        part[:, moving[:, None], moving] = first
         if forced is not None:
             acts = self._rate[moving, forced]
-            whole[moving, forced], part[moving, forced] = first @ acts, second @ acts
+            whole[:, moving, forced], part[:, moving, forced] = first @ acts, second @ acts
         return whole, part
 
     @cached_property
@@ -82,25 +80,38 @@ class Turning:
         row = exponential(block)[:m, m:]
         return row.reshape(m, TERMS + 1, m).transpose(1, 0, 2)
 
-    def _integrals(self, omega: float) -> tuple[Complex, Complex]:
-        """Return P and Q."""
+    def _integrals(self, omega: Array) -> tuple[Complex, Complex]:
+        """Return P and Q at each ω, (f, m, m)."""
+        size, angle = len(self._moving), omega * self._h
+        first, second = (np.zeros((len(omega), size, size), dtype=complex) for _ in range(2))
+        apart = (np.abs(self._eigenvalues - 1j * omega[:, None]) * self._h > APART).all(axis=1)
+        slow, fast = angle <= SLOW, (angle > SLOW) & apart
+        first[slow], second[slow] = self._series(angle[slow])
+        first[fast], second[fast] = self._inverted(omega[fast])
+        for k in np.flatnonzero(~slow & ~fast):
+            first[k], second[k] = self._near(float(omega[k]))
+        return first, second
+
+    def _series(self, angle: Array) -> tuple[Complex, Complex]:
         h, size = self._h, len(self._moving)
-        angle = omega * h
-        if angle <= SLOW:
-            powers = np.exp(-1j * angle) * (1j * angle) ** np.arange(TERMS)
-            flat = self._moments.reshape(TERMS + 1, -1)
-            first, second = powers @ flat[:-1], powers * np.arange(1, TERMS + 1) @ flat[1:]
-            return _complex(first.reshape(size, size) * h, second.reshape(size, size) * h * h)
-        turning = self._own - 1j * omega * np.eye(size)
-        if np.all(np.abs(self._eigenvalues - 1j * omega) * h > APART):
-            end = np.exp(-1j * angle) * self._through
-            inner = np.linalg.solve(turning, end - np.eye(size))
-            return _complex(inner, np.linalg.solve(turning, inner - h * np.eye(size)))
+        powers = np.exp(-1j * angle)[:, None] * (1j * angle[:, None]) ** np.arange(TERMS)
+        flat = self._moments.reshape(TERMS + 1, -1)
+        first, second = powers @ flat[:-1], powers * np.arange(1, TERMS + 1) @ flat[1:]
+        shape = (len(angle), size, size)
+        return first.reshape(shape) * h, second.reshape(shape) * h * h
+
+    def _inverted(self, omega: Array) -> tuple[Complex, Complex]:
+        one = np.eye(len(self._moving))
+        turning = self._own - 1j * omega[:, None, None] * one
+        inner: Complex = np.linalg.solve(
+            turning, np.exp(-1j * omega * self._h)[:, None, None] * self._through - one
+        )
+        return inner, np.asarray(np.linalg.solve(turning, inner - self._h * one))
+
+    def _near(self, omega: float) -> tuple[Complex, Complex]:
+        """Return both next to an eigenvalue, where A cannot be inverted (Van Loan)."""
+        h, size = self._h, len(self._moving)
         block = np.eye(3 * size, k=size, dtype=complex)
-        block[:size, :size] = turning * h
-        both = exponential(block)[:size]
-        return _complex(both[:, size : 2 * size] * h, both[:, 2 * size :] * h * h)
-
-
-def _complex(first: NDArray[Any], second: NDArray[Any]) -> tuple[Complex, Complex]:
-    return np.asarray(first, dtype=complex), np.asarray(second, dtype=complex)
+        block[:size, :size] = (self._own - 1j * omega * np.eye(size)) * h
+        both: Complex = exponential(block)[:size]
+        return both[:, size : 2 * size] * h, both[:, 2 * size :] * h * h
