@@ -3,6 +3,7 @@
 import unittest
 from collections.abc import Iterator
 
+from jump_lane.circuit.gates import Instant
 from jump_lane.design.caveats import IN_DEAD_TIME, caveats
 from jump_lane.design.derive import Design
 from jump_lane.operating.point import solve
@@ -32,6 +33,21 @@ def reversing(topology: str, secondary: str, least: float, dead_time: float) -> 
 def lightest(found: Check) -> Iterator[Corner]:
     """Yield the corners at the least load."""
     yield from (corner for corner in found.corners if corner.i_o == min(found.design.loads))
+
+
+class Gates(unittest.TestCase):
+    def test_rectifiers_behind_both_ways_keep_the_dead_time_on_either_side_of_a_pulse(self) -> None:
+        for topology in ("push-pull", "half-bridge", "full-bridge"):
+            tables = test_topologies.EveryModeEveryLoss().tables(topology, "continuous", "synchronous", False)
+            tables["switching"] |= {"dead_time": "100 ns", "frequency": "200 kHz"}
+            found = design(tables)
+            gates = found.page.gates(Instant(0.3), found.point(0, 0))
+            first, second = (gates[name][0] for name in ("D1", "D2"))
+            with self.subTest(topology):
+                self.assertAlmostEqual(second[0].fraction, 0.3 + 0.02)
+                self.assertAlmostEqual(second[1].fraction, 1.0 - 0.02)
+                self.assertAlmostEqual(first[0].fraction, 0.8 + 0.02)
+                self.assertAlmostEqual(first[1].fraction, 1.5 - 0.02)
 
 
 class Reversed(unittest.TestCase):
