@@ -3,6 +3,8 @@
 import unittest
 from collections.abc import Iterator
 
+import numpy as np
+
 from jump_lane.circuit.gates import Instant
 from jump_lane.design.caveats import IN_DEAD_TIME, caveats
 from jump_lane.design.derive import Design
@@ -36,18 +38,22 @@ def lightest(found: Check) -> Iterator[Corner]:
 
 
 class Gates(unittest.TestCase):
-    def test_rectifiers_behind_both_ways_keep_the_dead_time_on_either_side_of_a_pulse(self) -> None:
+    def rectifiers(self, topology: str) -> list[float]:
+        """Return when D1 and D2 turn on and off, a control of 0.3 and a dead time of a fiftieth of the period."""
+        tables = test_topologies.EveryModeEveryLoss().tables(topology, "continuous", "synchronous", False)
+        tables["switching"] |= {"dead_time": "100 ns", "frequency": "200 kHz"}
+        found = design(tables)
+        gates = found.page.gates(Instant(0.3), found.point(0, 0))
+        return [end.fraction for name in ("D1", "D2") for end in gates[name][0]]
+
+    def test_a_dead_time_on_either_side_of_a_pulse(self) -> None:
         for topology in ("push-pull", "half-bridge", "full-bridge"):
-            tables = test_topologies.EveryModeEveryLoss().tables(topology, "continuous", "synchronous", False)
-            tables["switching"] |= {"dead_time": "100 ns", "frequency": "200 kHz"}
-            found = design(tables)
-            gates = found.page.gates(Instant(0.3), found.point(0, 0))
-            first, second = (gates[name][0] for name in ("D1", "D2"))
             with self.subTest(topology):
-                self.assertAlmostEqual(second[0].fraction, 0.3 + 0.02)
-                self.assertAlmostEqual(second[1].fraction, 1.0 - 0.02)
-                self.assertAlmostEqual(first[0].fraction, 0.8 + 0.02)
-                self.assertAlmostEqual(first[1].fraction, 1.5 - 0.02)
+                np.testing.assert_allclose(self.rectifiers(topology), (0.82, 1.48, 0.32, 0.98), atol=1e-9)
+
+    def test_behind_shifted_legs_one_closes_before_the_other_opens(self) -> None:
+        found = self.rectifiers("phase-shifted-full-bridge")
+        np.testing.assert_allclose(found, (-0.04, 0.48, 0.46, 0.98), atol=1e-9)
 
 
 class Reversed(unittest.TestCase):
