@@ -87,7 +87,7 @@ def demo(
         printed(lambda: loops.transient(file, figure=outputs["steps.png"]))
         write_whole(made / MAST, further_example(MAST))
         printed(lambda: loops.transient(made / MAST, from_rest=True, figure=outputs["mast-lights.png"]))
-        chokes = wind(file, "L", enough=1)
+        chokes = wind(file, "L")
         choke = chokes.design()
         printed(lambda: finish(chokes, False, figure=outputs["choke-designs.png"]))
         printed(lambda: finish(choke, False, figure=outputs["choke.png"]))
