@@ -8,7 +8,7 @@ from jump_lane.design.derive import Design
 from jump_lane.dissipation.budget import Budget, budget
 from jump_lane.dissipation.charge import stored
 from jump_lane.dissipation.ledger import Gap, Loss
-from jump_lane.dissipation.overlap import transition
+from jump_lane.dissipation.overlap import plateau_of, transition
 from jump_lane.errors import InputError
 from jump_lane.operating.point import solve
 from jump_lane.quantities import show
@@ -110,6 +110,13 @@ class HardSwitching(unittest.TestCase):
         charge = 8e-9 * (1.0 - 2.0 / 4.0) + 6e-9
         self.assertAlmostEqual(transition(part, driver, "on") / (charge * 5.0 / 6.0), 1.0, places=12)
         self.assertAlmostEqual(transition(part, driver, "off") / (charge * 3.0 / 6.0), 1.0, places=12)
+
+    def test_the_plateau_rises_with_the_current(self) -> None:
+        """Threshold and current over transconductance where both are known, the figure of the data sheet elsewhere."""
+        part = Mosfet(part="a", **FET | {"threshold_voltage": "2 V", "transconductance": 10.0})
+        self.assertAlmostEqual(plateau_of(part, 15.0), 3.5)
+        self.assertAlmostEqual(plateau_of(part, 0.0), 4.0)
+        self.assertAlmostEqual(plateau_of(Mosfet(part="a", **FET), 15.0), 4.0)
 
     def test_overlap_takes_the_current_of_its_own_edge(self) -> None:
         found, seen = plain_budget()
