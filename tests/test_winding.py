@@ -174,6 +174,14 @@ class Searching(unittest.TestCase):
             jl.wind(tables("full-bridge", "T", core="E 20/10/6"), "T")
 
 
+class PutBack(unittest.TestCase):
+    def test_the_list_ends_where_the_converter_holds_with_enough_designs(self) -> None:
+        given = tables("buck", "L", core="PQ 26/25", material="sample-ferrite-low-loss")
+        whole, short = jl.wind(given, "L", count=3), jl.wind(given, "L", count=3, enough=1)
+        self.assertEqual((len(whole.judgements), len(short.judgements), short.held), (3, 1, 1))
+        self.assertEqual(short.design().found.wound, whole.design().found.wound)
+
+
 class Described(unittest.TestCase):
     CASES = (("buck", "L"), ("flyback", "T"), ("forward", "T"), ("half-bridge-llc", "T"), ("push-pull", "T"))
 

@@ -258,7 +258,8 @@ def _searched(
     enough: int | None,
     watch: Watch | None,
 ) -> _Searched:
-    """Search a component, and put the best designs back: all that are listed, and more until the converter holds with one."""
+    """Search a component, and put the best designs back: all that are listed, and more until the converter holds with one; or
+    only until it holds with enough of them."""
     from jump_lane.magnetics.choice import choose
 
     asked = _asked(converter, component)

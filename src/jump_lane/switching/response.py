@@ -28,7 +28,7 @@ CONTROL = "control"
 """The input of an open loop: the control variable, as a modulator compares it at each edge."""
 
 TOGETHER = 256
-"""Frequencies that are worked out at once."""
+"""Frequencies that are worked out at once: some megabytes for twenty states."""
 
 
 class Responses:

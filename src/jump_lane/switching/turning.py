@@ -86,8 +86,9 @@ class Turning:
         first, second = (np.zeros((len(omega), size, size), dtype=complex) for _ in range(2))
         apart = (np.abs(self._eigenvalues - 1j * omega[:, None]) * self._h > APART).all(axis=1)
         slow, fast = angle <= SLOW, (angle > SLOW) & apart
-        first[slow], second[slow] = self._series(angle[slow])
-        first[fast], second[fast] = self._inverted(omega[fast])
+        for where, values, work in ((slow, angle, self._series), (fast, omega, self._inverted)):
+            if where.any():
+                first[where], second[where] = work(values[where])
         for k in np.flatnonzero(~slow & ~fast):
             first[k], second[k] = self._near(float(omega[k]))
         return first, second
