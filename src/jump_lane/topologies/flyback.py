@@ -35,7 +35,7 @@ def equations(v: Variant) -> tuple[Line, ...]:
         handed, drain = clamp.handed("I_Lmv"), "V_in + V_cl*(1 + 1/(2*f_s*R_cl*C_cl))"
     else:
         clamped = stored.core("I_or")
-        handed, drain = CORE.during("D_2"), f"V_in + n*(V_o + {v.drop('D1', 'n*I_Lmpk')})"
+        handed, drain = CORE.during("D_2"), f"V_in + n*(V_o + dV_o/2 + {v.drop('D1', 'n*I_Lmpk')})"
     return (
         *stored.sizing(v, PRIMARY),
         *clamped,

@@ -26,12 +26,13 @@ from jump_lane.topologies.variant import Variant
 
 def equations(v: Variant) -> tuple[Line, ...]:
     """Return its lines."""
+    off = "max(V_r, V_in/n_r)" if v.leaking else "V_r"  # leakage leaves its current to D_r
     return (
         *reset.sizing(v, "(R_S1 + R_pT)"),
         *reset.chosen(v),
         Line("n_r", "1", "", "turns of the reset winding over those of the primary", DEFINITION, component=True),
         *reset.freely_reset(v, "(V_in/n_r)", "n_r"),
-        *stress("S1", reset.PULSE, "V_in + V_r", spike=True, within=forward_side.ROUGH),
+        *stress("S1", reset.PULSE, f"V_in + {off}", spike=True, within=forward_side.ROUGH),
         Line("I_Dr", "I_r", "A", "average current of reset diode D_r", KIRCHHOFF),
         Line("V_Dr", "V_in + n_r*V_in", "V", "voltage that reset diode D_r blocks", KIRCHHOFF),
         *forward_side.borne(v),

@@ -45,15 +45,15 @@ def equations(v: Variant) -> tuple[Line, ...]:
         rest = clamp.diode("I_pk", "V_in + V_cl")
     else:
         run, rest = pair.operation(v, SEEN), ()
-        handed, drain = pair.SUM.during("D_2").scaled("n"), f"V_Cs + dV_Cs/2 + n*(V_o + {v.drop('D1', 'n*I_pk')})"
+        handed, drain = pair.SUM.during("D_2").scaled("n"), f"V_Cs + dV_Cs/2 + n*(V_o + dV_o/2 + {v.drop('D1', 'n*I_pk')})"
     return (
         *start,
         *run,
         *capacitors.coupling("C_s", "V_in - R_L1*I_L1", pair.through("L_m"), pair.swing("C_s", "L_m")),
-        *stress("S1", pair.SUM.during("D"), drain, spike=not v.leaking),
-        *stress("D1", handed, "(V_Cs + dV_Cs/2)/n + V_o", spike=True),
-        *rest,
         *capacitors.smoothing(handed),
+        *stress("S1", pair.SUM.during("D"), drain, spike=not v.leaking),
+        *stress("D1", handed, "(V_Cs + dV_Cs/2)/n + V_o + dV_o/2", spike=True),
+        *rest,
         *capacitors.supplying(drawn(v.leaking)),
         Line("I_in", "V_o*I_o/V_in", "A", "average input current, without losses", KIRCHHOFF),
         *winding("Np", "0", "I_Csrms"),

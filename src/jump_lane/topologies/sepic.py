@@ -32,8 +32,8 @@ def equations(v: Variant) -> tuple[Line, ...]:
         Line("f_z2", "D_2**2*R_o/(2*pi*D*L_e)", "Hz", "right-half-plane zero, above the resonance of C_s", ZEROS, "min"),
         *capacitors.coupling("C_s", "V_in - R_L1*I_L1 + R_L2*I_L2", pair.through(), pair.swing()),
         *capacitors.smoothing(pair.SUM.during("D_2")),
-        *stress("S1", pair.SUM.during("D"), f"V_Cs + dV_Cs/2 + V_o + {v.drop('D1', 'I_pk')}"),
-        *stress("D1", pair.SUM.during("D_2"), "V_Cs + dV_Cs/2 + V_o"),
+        *stress("S1", pair.SUM.during("D"), f"V_Cs + dV_Cs/2 + V_o + dV_o/2 + {v.drop('D1', 'I_pk')}"),
+        *stress("D1", pair.SUM.during("D_2"), "V_Cs + dV_Cs/2 + V_o + dV_o/2"),
         *capacitors.supplying(triangle("I_L1v", "I_L1pk", "D", "D_2", idle=True)),
     )
 

@@ -38,9 +38,9 @@ def equations(v: Variant) -> tuple[Line, ...]:
         *coil.sized(v, "V_on*D_c", load="(I_o/(D_c + n*(1 - D_c)))", full="(I_max/(D_c + n*(1 - D_c)))", phases="(D_c + n*(1 - D_c))"),
         *coil.times_of("L", {CONTINUOUS: "D_c", DISCONTINUOUS: IDLING}),
         *coil.carried("L", "I_o*(D + D_2)/(D + n*D_2)"),
-        *stress("S1", COIL.during("D"), f"V_in + (n - 1)*V_o + n*({v.drop('D1', 'n*I_Lpk')})", spike=True),
-        *stress("D1", tapped, "V_o + (V_in - V_o)/n"),
         *capacitors.smoothing(COIL.during("D") + tapped),
+        *stress("S1", COIL.during("D"), f"V_in + (n - 1)*V_o + abs(n - 1)*dV_o/2 + n*({v.drop('D1', 'n*I_Lpk')})", spike=True),
+        *stress("D1", tapped, "V_o + (V_in - V_o)/n + abs(n - 1)*dV_o/(2*n)"),
         *capacitors.supplying(COIL.during("D")),
     )
 

@@ -18,10 +18,11 @@ from typing import Any
 from jump_lane.circuit.elements import Element, Winding
 from jump_lane.circuit.gates import Gates, Instant, complement, on
 from jump_lane.equations.sheet import CONTINUOUS, DISCONTINUOUS, Line, Proof
-from jump_lane.topologies.blocks import coil, roles, secondary
-from jump_lane.topologies.blocks.forward_side import ROUGH, SIDES
+from jump_lane.topologies.blocks import capacitors, coil, roles, secondary
+from jump_lane.topologies.blocks.forward_side import ROUGH, SIDES, TWICE
 from jump_lane.topologies.blocks.shape import Shape
 from jump_lane.topologies.blocks.sources import (
+    BOUNDARY_CONDITION,
     CLAMPED_RESET,
     DEFINITION,
     DOUBLED_RESET,
@@ -95,6 +96,15 @@ def sizing(v: Variant, primary: str) -> tuple[Line, ...]:
 
 def chosen(v: Variant, clamped: bool = False) -> tuple[Line, ...]:
     """Return the choice of L; ``clamped`` if the core is reset over all of the off-time."""
+    if v.secondary == "current-doubler" and clamped:
+        swung = "max(abs(V_on - V_o), 0.01*V_on)*D_c"
+        return (
+            Line("L_rip", "max(V_on, V_off)*D_c/(f_s*dI_ask)", "H", "inductance for the ripple asked", VOLT_SECONDS),
+            Line("L_crit", f"{swung}/(2*f_s*I_o)", "H", "critical inductance at the load, of both currents together", BOUNDARY_CONDITION),
+            Line("L_full", f"{swung}/(2*f_s*I_max)", "H", "the same at full load", BOUNDARY_CONDITION),
+            coil.chosen(v),
+            Line("I_B", f"{swung}/(2*f_s*L)", "A", "boundary load current", BOUNDARY_CONDITION),
+        )
     if v.secondary == "current-doubler":
         v = replace(v, target="continuous") if v.target == "either" and not v.synchronous else v
         return coil.sized(v, "max(V_on, V_off)*D_c", load="(I_o/2)", full="(I_max/2)", phases="2")
@@ -183,20 +193,33 @@ def rectified(v: Variant) -> tuple[Line, ...]:
         Line("D_r", "D_3", "", "part of the period that the core takes to reset", RECTIFIED_RESET),
         core(voltage="n*V_s"),
         *primary("2*I_Lv/n", "(I_Lpk + I_h)/n", "I_Lv/n"),
-        Line("V_r", "n*V_off*L_s/(L + L_s)", "V", "largest voltage of the primary while S1 is off", KIRCHHOFF),
+        *capacitors.smoothing(TWICE, scale="dI_L"),
+        Line("V_r", "n*(V_off + dV_o/2)*L_s/(L + L_s)", "V", "largest voltage of the primary while S1 is off", KIRCHHOFF),
     )
 
 
-def doubled(v: Variant) -> tuple[Line, ...]:
-    """Return the first inductor of a current doubler; the winding is without average voltage, which shares the load."""
+def doubled(v: Variant, clamped: bool = False) -> tuple[Line, ...]:
+    """Return the first inductor of a current doubler; the winding is without average voltage, which shares the load.
+
+    Behind an active clamp the current of one inductor may turn round: D2 conducts as long as both together have one.
+    """
+    carried = _held("I_1") if clamped else (*coil.fed(load="I_1", rise="D_1", element="L1"), *coil.carried("L", "I_1", "D_1", element="L1"))
     copper = f"max(R_L, {SHARING}*R_o)"
     return (
         Line("I_1", f"I_o*({copper} + R_sT*(1 - D_c))/(2*{copper} + R_sT)", "A", "load current of L1, shared by resistance", DOUBLED_RESET),
         Line("I_2", "I_o - I_1", "A", "load current of L2", DOUBLED_RESET),
-        *coil.fed(load="I_1", rise="D_1", element="L1"),
-        *coil.carried("L", "I_1", "D_1", element="L1"),
+        *carried,
         *commutated(v),
         core(voltage="n*V_s"),
+    )
+
+
+def _held(load: str) -> tuple[Line, ...]:
+    """Return an inductor behind an active clamp, which has current all of the period."""
+    return (
+        Line("D_1", "D_c", "", "part of the period in which S1 feeds the inductor", CLAMPED_RESET),
+        coil.swing("L", "abs(V_on)*D_1", "L1"),
+        *coil.carries("L", load, f"{load} - dI_L/2", f"{load} + dI_L/2", f"sqrt({load}**2 + dI_L**2/12)", "L1"),
     )
 
 
@@ -256,15 +279,13 @@ def clamped_reset(v: Variant) -> tuple[Line, ...]:
     """
     if v.secondary == "current-doubler":
         lines = (
-            *doubled(v),
+            *doubled(v, clamped=True),
             Line("dI_L2", "V_o*D_1/(f_s*L)", "A", "ripple of L2, peak to peak", VOLT_SECONDS, proof=Proof("L2.i", "peak_to_peak", ROUGH)),
         )
         bias, start, end, swung = "I_2/n", "(I_Lv/n + I_Lmv)", "I_Lpk/n", "dI_L2/n + dI_Lm"
     elif v.two_paths:
         lines = (
-            Line("D_1", "D_c", "", "part of the period in which S1 feeds the inductor", CLAMPED_RESET),
-            coil.swing("L", "abs(V_on)*D_1", "L1"),
-            *coil.carries("L", "I_o", "I_o - dI_L/2", "I_o + dI_L/2", "sqrt(I_o**2 + dI_L**2/12)", "L1"),
+            *_held("I_o"),
             *commutated(v),
             core(voltage="n*V_s"),
             Line("dI_1", "V_on*D_1/(f_s*L)", "A", "rise of the inductor current, S1 on", VOLT_SECONDS, "min"),

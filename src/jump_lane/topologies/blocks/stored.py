@@ -44,4 +44,5 @@ def core(load: str, rise: str = "D") -> tuple[Line, ...]:
 
 def secondary(carries: Shape) -> tuple[Line, ...]:
     """Return what the rectifier and the output capacitor bear; ``carries`` is the current of the secondary."""
-    return (*stress("D1", carries, "V_o + V_in/n", spike=True), *winding("Ns", "I_o", "I_D1rms"), *capacitors.smoothing(carries))
+    blocked = "V_o + dV_o/2 + V_in/n"
+    return (*capacitors.smoothing(carries), *stress("D1", carries, blocked, spike=True), *winding("Ns", "I_o", "I_D1rms"))
