@@ -188,7 +188,7 @@ class Values(unittest.TestCase):
         self.assertEqual([r.limit.symbol for r in found.unkept], ["mode"])
         self.assertTrue(math.isinf(found.unkept[0].ratio))
         shown = "\n".join(size_view(found, check(derive(asked))).notes)
-        self.assertIn("conduction) is not reached at 10.86 V, 11.70 A: no L keeps it", shown)
+        self.assertIn("conduction) is not reached at 10.86 V, 54.00 A: no L keeps it", shown)
 
 
 class Parts(unittest.TestCase):

@@ -31,8 +31,9 @@ class Tapped(PageCase):
         self.assertAlmostEqual(n, 0.35 / 0.65 * 35 / 5, delta=0.03)
         duty = found.sheet["D"].worst
         self.assertAlmostEqual(5.0 / 40.0, duty / (duty + n * (1.0 - duty)), delta=1e-9)
-        self.assertAlmostEqual(found.sheet["V_S1"].worst, 40 + (n - 1) * 5, delta=1e-6)
-        self.assertAlmostEqual(found.sheet["V_D1"].worst, 5 + 35 / n, delta=1e-6)
+        swing = (n - 1) * found.sheet["dV_o"].worst / 2
+        self.assertAlmostEqual(found.sheet["V_S1"].worst, 40 + (n - 1) * 5 + swing, delta=1e-6)
+        self.assertAlmostEqual(found.sheet["V_D1"].worst, 5 + 35 / n + swing / n, delta=1e-6)
 
     def test_every_mode_agrees(self) -> None:
         modes = set()

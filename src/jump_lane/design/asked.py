@@ -120,14 +120,13 @@ def give_transformer(sheet: Sheet, spec: Spec, page: Page, kept: float = 1.0) ->
         given = "default" if limit is None else "file"
         usual = page.duty_limits.get(t.secondary or "", page.duty_limit)
         sheet.give("D_lim", limit or usual, "", "largest duty ratio wanted", given, "switching.duty_limit")
-    used = {name for line in page.lines for f in line.formulas for name in f.names}
     for symbol, value, name, meaning in (
         ("N_p", float(t.primary_turns or 0), "primary_turns", "primary turns; 0 for any"),
         ("r_m", t.magnetising_ripple, "magnetising_ripple", "magnetising ripple, part of the load current"),
         ("k_z", t.soft_load, "soft_load", "load for soft switching, part of full load"),
         ("k_cl", t.clamp_voltage, "clamp_voltage", "clamp voltage over reflected output voltage"),
     ):
-        if page.duty_limit or symbol in used:
+        if page.duty_limit or symbol in page.used:
             sheet.give(
                 symbol,
                 value,

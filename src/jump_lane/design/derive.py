@@ -314,21 +314,22 @@ def _within_limit(
     """
     if not page.turns or not page.duty_limit or "n" in chosen:
         return _derive(spec, page, inputs, loads, chosen)
-    first: Design | InputError | None = None
+    first: _Derivation | InputError | None = None
     kept, ratio = 1.0, math.nan
     for _ in range(ATTEMPTS):
-        found: Design | InputError
+        found: _Derivation | InputError
         try:
-            found = _derive(spec, page, inputs, loads, chosen, kept)
-            highest = float(found.sheet[page.control.symbol].values.max())
-            leaking = "L_kT" in found.sheet and found.sheet["L_kT"].worst > 0.0
+            found = _Derivation(spec, page, inputs, loads, chosen, kept)
+            sheet = found.up_to(page.control.symbol).sheet
+            highest = float(sheet[page.control.symbol].values.max())
+            leaking = "L_kT" in sheet and sheet["L_kT"].worst > 0.0
             reserve = page.duty_reserve if leaking or first is not None else 0.0
-            limit = found.sheet["D_lim"].worst * (1.0 - reserve)
+            limit = sheet["D_lim"].worst * (1.0 - reserve)
             if highest <= limit * (1.0 + NEAR_LIMIT):
-                return found
-            same = found.sheet["n"].worst == ratio  # turns are whole: the next ratio is further away
+                return found.up_to()
+            same = sheet["n"].worst == ratio  # turns are whole: the next ratio is further away
             step = math.nan if same or highest <= 0.0 else limit / highest
-            ratio = found.sheet["n"].worst
+            ratio = sheet["n"].worst
         except InputError as error:
             found, step = error, math.nan
         first = found if first is None else first
@@ -336,31 +337,49 @@ def _within_limit(
     assert first is not None
     if isinstance(first, InputError):
         raise first
-    return first
+    return first.up_to()
 
 
 def _derive(
-    spec: Spec,
-    page: Page,
-    inputs: tuple[float, ...],
-    loads: tuple[float, ...],
-    chosen: dict[str, float],
-    kept: float = 1.0,
+    spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float]
 ) -> Design:
-    spec = with_secondary(spec, page)
-    sheet = Sheet((len(inputs), len(loads)))
-    give_asked(sheet, spec, page, inputs, loads)
-    give_transformer(sheet, spec, page, kept)
-    give_tank(sheet, spec, page)
-    give_angles(sheet, spec, page)
-    give_parts(sheet, spec, page)
-    variant = variant_of(spec, sheet, page.bodies)
-    for line in page.lines_of(variant):
-        give_ripples(sheet, spec, page)
-        _enter(sheet, line, spec, page, chosen)
-        if line.symbol == page.decides:
-            sheet.modes = np.broadcast_to(_modes(sheet, page, variant), sheet.shape).copy()
-    return Design(spec, page, sheet, inputs, loads)
+    return _Derivation(spec, page, inputs, loads, chosen).up_to()
+
+
+class _Derivation:
+    """A page's lines on their way into a sheet; ``kept`` is the part of the turns ratio that losses leave."""
+
+    def __init__(
+        self,
+        spec: Spec,
+        page: Page,
+        inputs: tuple[float, ...],
+        loads: tuple[float, ...],
+        chosen: dict[str, float],
+        kept: float = 1.0,
+    ) -> None:
+        spec = with_secondary(spec, page)
+        sheet = Sheet((len(inputs), len(loads)))
+        give_asked(sheet, spec, page, inputs, loads)
+        give_transformer(sheet, spec, page, kept)
+        give_tank(sheet, spec, page)
+        give_angles(sheet, spec, page)
+        give_parts(sheet, spec, page)
+        self._design, self._chosen = Design(spec, page, sheet, inputs, loads), chosen
+        self._variant = variant_of(spec, sheet, page.bodies)
+        self._left = iter(page.lines_of(self._variant))
+
+    def up_to(self, symbol: str = "") -> Design:
+        """Enter the lines up to that of a symbol, or all that are left."""
+        spec, page, sheet = self._design.spec, self._design.page, self._design.sheet
+        for line in self._left:
+            give_ripples(sheet, spec, page)
+            _enter(sheet, line, spec, page, self._chosen)
+            if line.symbol == page.decides:
+                sheet.modes = np.broadcast_to(_modes(sheet, page, self._variant), sheet.shape).copy()
+            if line.symbol == symbol:
+                break
+        return self._design
 
 
 def _modes(sheet: Sheet, page: Page, variant: Variant) -> NDArray[np.str_]:

@@ -49,6 +49,9 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
 }
 CONSTANTS = {"pi": np.pi}
 
+_SCOPE: dict[str, Any] = {"__builtins__": {}, **FUNCTIONS, **CONSTANTS}
+"""What a formula may name beside its symbols."""
+
 _ALLOWED = (
     ast.Expression,
     ast.BinOp,
@@ -104,8 +107,8 @@ class Formula:
 
     def evaluate(self, values: Mapping[str, Any], functions: Mapping[str, Any] = FUNCTIONS) -> Any:
         """Return the value for the given values of the symbols (floats, arrays, or quantities with units)."""
-        scope = {name: values[name] for name in self.names}
-        return eval(self._code, {"__builtins__": {}}, {**functions, **CONSTANTS, **scope})
+        scope = _SCOPE if functions is FUNCTIONS else {**_SCOPE, **functions}
+        return eval(self._code, scope, values)
 
     def write(self, leaf: Callable[[str], str]) -> str:
         """Return the formula as an engineer writes it, every symbol replaced by ``leaf(symbol)``."""

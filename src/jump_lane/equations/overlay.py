@@ -9,6 +9,8 @@ Arguments are the number of phases and, for each piece, d, a and b: numbers [1],
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,6 +33,7 @@ def _current(at: Array, shape: Shape) -> Array:
     return found
 
 
+@lru_cache(maxsize=1024)
 def _pieces(shape: Shape) -> tuple[Array, Array, Array]:
     """Return durations [1], first and last values of the linear pieces of the sum, over one of its periods."""
     count = round(shape[0])
@@ -76,9 +79,9 @@ SHORT = 1e-12
 """A piece shorter than this part of the period is none."""
 
 
-def _alone(shape: tuple[Array, ...]) -> Parts:
+def _alone(shape: Array) -> Parts:
     """Return durations, first and last values of the pieces of a single phase, the rest of the period behind them."""
-    d, a, b = (np.stack([np.asarray(v, dtype=float) for v in shape[k::3]]) for k in (1, 2, 3))
+    d, a, b = shape[1::3], shape[2::3], shape[3::3]
     nothing = np.zeros_like(d[:1])
     rest = np.maximum(1.0 - d.sum(axis=0, keepdims=True), 0.0)
     return np.concatenate([d, rest]), np.concatenate([a, nothing]), np.concatenate([b, nothing])
@@ -88,21 +91,21 @@ def _mean(d: Array, a: Array, b: Array) -> Array:
     return np.asarray((d * (a + b)).sum(axis=0) / 2.0)
 
 
-def _peaks_alone(*shape: Array) -> Array:
+def _peaks_alone(shape: Array) -> Array:
     d, a, b = _alone(shape)
     there = d > SHORT
     highest = np.where(there, np.maximum(a, b), -np.inf).max(axis=0)
     return np.asarray(highest - np.where(there, np.minimum(a, b), np.inf).min(axis=0))
 
 
-def _rms_alone(*shape: Array) -> Array:
+def _rms_alone(shape: Array) -> Array:
     d, a, b = _alone(shape)
     square = (d * (a * a + a * b + b * b)).sum(axis=0) / 3.0
     return np.asarray(np.sqrt(np.maximum(square - _mean(d, a, b) ** 2, 0.0)))
 
 
-def _ripple_alone(x: Array, *shape: Array) -> Array:
-    d, a, b = _alone(shape)
+def _ripple_alone(values: Array) -> Array:
+    x, (d, a, b) = values[0], _alone(values[1:])
     average, there = _mean(d, a, b), d > SHORT
     s, e = a - average, b - average
     slope = np.divide(e - s, d, out=np.zeros_like(d), where=there)
@@ -121,13 +124,15 @@ def _over(one: Callable[..., float], alone: Callable[..., Array], before: int = 
     """
     spread = np.vectorize(one, otypes=[float])
 
-    def over(*values: object) -> Array:
-        arrays = np.stack(np.broadcast_arrays(*(np.asarray(v, dtype=float) for v in values)))
+    def over(*values: Any) -> Array:
+        arrays = np.empty((len(values), *np.broadcast_shapes(*(np.shape(v) for v in values))))
+        for k, value in enumerate(values):
+            arrays[k] = value
         valid = np.isfinite(arrays).all(axis=0) & (arrays[before + 1 :: 3].sum(axis=0) <= 1.0 + WHOLE)
         nothing = np.where(np.arange(len(arrays)) <= before, 1.0, 0.0)
         safe = np.where(valid, arrays, nothing.reshape(-1, *(1,) * valid.ndim))
         single = bool(np.all(safe[before] == 1.0))
-        return np.where(valid, alone(*safe) if single else spread(*safe), np.nan)
+        return np.where(valid, alone(safe) if single else spread(*safe), np.nan)
 
     return over
 

@@ -259,17 +259,12 @@ class Sheet:
 
     def _formulas(self, line: Line, known: Mapping[str, Array]) -> Array:
         if isinstance(line.text, str):
-            found, shape = np.atleast_2d(line.formula("").evaluate(known)), self._fit(line, known)
-            return (found if found.shape == shape else np.broadcast_to(found, shape)).copy()
+            return np.array(line.formula("").evaluate(known), ndmin=2)
         out = np.full(self.shape, np.nan)
         for mode in sorted(set(self.modes.flat)):
             value = np.broadcast_to(line.formula(str(mode)).evaluate(known), self.shape)
             out = np.where(self.modes == mode, value, out)
         return out
-
-    def _fit(self, line: Line, known: Mapping[str, Array]) -> tuple[int, int]:
-        shapes = [known[n].shape for n in line.formula("").names]
-        return max((s[0] for s in shapes), default=1), max((s[1] for s in shapes), default=1)
 
     def choose(self, symbol: str, value: float, origin: str = "chosen") -> None:
         """Replace a derived component value by a chosen one, or that of a part."""

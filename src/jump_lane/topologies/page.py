@@ -323,6 +323,11 @@ class Page:
         return tuple({(line.symbol, str(line.text)): line for line in found}.values())
 
     @cached_property
+    def used(self) -> frozenset[str]:
+        """The symbols in the formulas of its lines."""
+        return frozenset(name for line in self.lines for f in line.formulas for name in f.names)
+
+    @cached_property
     def units(self) -> Mapping[str, str]:
         """The components that have a value, with its unit."""
         return {line.symbol: line.unit for line in self.lines if line.component}
