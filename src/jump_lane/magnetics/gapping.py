@@ -5,11 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from jump_lane.catalogue.kinds import REFERENCE_TEMPERATURE
 from jump_lane.catalogue.magnetic import Core, CoreMaterial
 from jump_lane.magnetics.asked import Asked
-from jump_lane.magnetics.magnetisation import flux_curve, flux_density, permeability, saturation
+from jump_lane.magnetics.magnetisation import (
+    flux_curve,
+    flux_density,
+    permeability,
+    saturation,
+    saturation_currents,
+)
 from jump_lane.magnetics.reluctance import Gap, core_reluctance, gap_for
 
 SOFT = 2.0
@@ -20,6 +27,8 @@ LONGEST_GAP = 0.25
 
 NEAR = 0.01
 """Part of a field by which it is moved for a slope."""
+
+Array = NDArray[np.float64]
 
 Gapped = tuple[float, bool] | str
 """Length of the gap [m] and whether the inductance falls short; or why there is none."""
@@ -43,36 +52,46 @@ def gaps_for(asked: Asked, core: Core, material: CoreMaterial, firsts: Sequence[
         lengths = gap_for(core, mu, turns, coil.inductance, table.gaps, table.gap_place)
     if table.gap_step and table.fixed_gap is None:
         lengths = table.gap_step * np.round(lengths / table.gap_step)
-    return [_gap(asked, core, material, float(t), float(g)) for t, g in zip(turns, lengths, strict=True)]
+    if material.powder:
+        low = coil.inductance * (1.0 - table.inductance_tolerance)
+        return [_powdered(asked, core, material, float(t), low) for t in turns]
+    return _judged(asked, core, material, turns, lengths)
 
 
-def _gap(asked: Asked, core: Core, material: CoreMaterial, turns: float, length: float) -> Gapped:
-    """Judge flux, inductance and saturation of a core with a gap."""
+def _judged(asked: Asked, core: Core, material: CoreMaterial, turns: Array, lengths: Array) -> list[Gapped]:
+    """Judge flux, inductance and saturation of a core with gaps, for numbers of turns."""
     table, coil = asked.table, asked.coil
     low = coil.inductance * (1.0 - table.inductance_tolerance)
-    if material.powder:
-        return _powdered(asked, core, material, turns, low)
-    if asked.largest / (turns * core.least_area) > saturation(material, asked.hot) * (
-        1.0 - table.flux_margin
-    ):
-        return "flux density"
+    found: list[Gapped] = [(float(length), False) for length in lengths]
+    left = np.ones(len(turns), dtype=bool)
+
+    def fell(reason: str, which: NDArray[np.bool_]) -> None:
+        for k in np.flatnonzero(left & which):
+            found[k], left[k] = reason, False
+
+    most = saturation(material, asked.hot) * (1.0 - table.flux_margin)
+    fell("flux density", asked.largest / (turns * core.least_area) > most)
     if coil.inductance == 0.0:
-        return length, False
-    if not length <= LONGEST_GAP * core.window_height:
-        return "gap"
-    if table.gap is not None and not table.gap[0] * (1.0 - 1e-9) <= length <= table.gap[1] * (1.0 + 1e-9):
-        return "gap"
-    cold = turns**2 / float(core_reluctance(core, permeability(material, REFERENCE_TEMPERATURE)))
-    if coil.stores and cold < low:
-        return "inductance"
-    if coil.stores and core.ring:
-        return "gap"
-    curve = flux_curve(
-        core, material, Gap(length, table.gaps, table.gap_place), max(round(turns), 1), asked.hot
-    )
-    if not coil.stores:
-        return length, min(cold, asked.largest / curve.current_at(asked.largest)) < low
-    return (length, False) if curve.saturation_current >= asked.largest / coil.inductance else "saturation"
+        return found
+    fell("gap", ~(lengths <= LONGEST_GAP * core.window_height))
+    if table.gap is not None:
+        fell("gap", ~((table.gap[0] * (1.0 - 1e-9) <= lengths) & (lengths <= table.gap[1] * (1.0 + 1e-9))))
+    cold = turns**2 / core_reluctance(core, permeability(material, REFERENCE_TEMPERATURE))
+    if coil.stores:
+        fell("inductance", cold < low)
+        fell("gap", np.full(len(turns), core.ring))
+        at = np.flatnonzero(left)
+        whole = np.maximum(np.round(turns[at]), 1.0)
+        ends = saturation_currents(core, material, lengths[at], whole, table.gaps, table.gap_place, asked.hot)
+        saturated = np.zeros(len(turns), dtype=bool)
+        saturated[at] = ends < asked.largest / coil.inductance
+        fell("saturation", saturated)
+        return found
+    for k in np.flatnonzero(left):
+        gap, length = Gap(float(lengths[k]), table.gaps, table.gap_place), float(lengths[k])
+        curve = flux_curve(core, material, gap, max(round(turns[k]), 1), asked.hot)
+        found[k] = length, bool(min(cold[k], asked.largest / curve.current_at(asked.largest)) < low)
+    return found
 
 
 def _powdered(asked: Asked, core: Core, material: CoreMaterial, turns: float, low: float) -> Gapped:

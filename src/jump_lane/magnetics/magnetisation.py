@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from jump_lane.catalogue.kinds import SATURATED
 from jump_lane.catalogue.magnetic import Core, CoreMaterial
-from jump_lane.magnetics.reluctance import Gap, gap_reluctance
+from jump_lane.magnetics.reluctance import Gap, Place, gap_reluctance
 from jump_lane.quantities.copper import MU_0
 
 Array = NDArray[np.float64]
@@ -114,7 +114,7 @@ class FluxCurve:
     @property
     def incremental(self) -> Array:
         """Incremental inductance at the currents [H], (k,)."""
-        return np.gradient(self.linkage, self.current)
+        return _slopes(self.linkage, self.current)
 
     @property
     def saturation_current(self) -> float:
@@ -123,14 +123,7 @@ class FluxCurve:
 
     def current_of(self, inductance: float) -> float:
         """Return the current at which the incremental inductance has fallen to a value [A]."""
-        found = self.incremental
-        below = np.flatnonzero(found < inductance)
-        if len(below) == 0:
-            return float(self.current[-1])
-        k = int(below[0])
-        if k == 0:
-            return float(self.current[0])
-        return float(np.interp(-inductance, -found[k - 1 : k + 1], self.current[k - 1 : k + 1]))
+        return float(_fallen(self.current[None, :], self.incremental[None, :], np.array([inductance]))[0])
 
     def left(self) -> list[tuple[float, float]]:
         """Return points of the incremental inductance over current, as parts of that at no current.
@@ -145,6 +138,50 @@ class FluxCurve:
         return found
 
 
+def _slopes(values: Array, over: Array) -> Array:
+    """Return the derivatives of values over arguments, exact for parabolas within, (…, k)."""
+    step, rise = np.diff(over), np.diff(values)
+    slope = rise / step
+    before, behind = step[..., :-1], step[..., 1:]
+    within = (behind * slope[..., :-1] + before * slope[..., 1:]) / (before + behind)
+    return np.concatenate([slope[..., :1], within, slope[..., -1:]], axis=-1)
+
+
+def _fallen(current: Array, incremental: Array, levels: Array) -> Array:
+    """Return where incremental inductances over current, (r, k) both, have fallen below levels, (r,): the last where they do not."""
+    below, row = incremental < levels[:, None], np.arange(len(levels))
+    k = below.argmax(axis=1)
+    before = np.maximum(k - 1, 0)
+    high, low = incremental[row, before], incremental[row, k]
+    part = np.divide(high - levels, high - low, out=np.zeros_like(high), where=high > low)
+    found = current[row, before] + part * (current[row, k] - current[row, before])
+    return np.where(below.any(axis=1), found, current[:, -1])
+
+
+def _magnetised(core: Core, material: CoreMaterial, temperature: float) -> tuple[Array, Array]:
+    """Return the ampere-turns along a core without gap [A], and its flux [Wb], over a range of fields."""
+    scale = saturation(material, temperature) / (MU_0 * permeability(material, temperature))
+    field = np.concatenate([[0.0], np.geomspace(FIRST, LAST, POINTS)]) * scale
+    return field * core.path, flux_density(material, field, temperature) * core.area
+
+
+def saturation_currents(
+    core: Core,
+    material: CoreMaterial,
+    lengths: Array,
+    turns: Array,
+    number: int,
+    place: Place,
+    temperature: float,
+) -> Array:
+    """Return for gaps of these lengths [m] and as many numbers of turns the current of `FluxCurve.saturation_current` [A], (r,)."""
+    along, flux = _magnetised(core, material, temperature)
+    gaps = np.where(lengths > 0.0, gap_reluctance(core, lengths, number, place), 0.0)
+    whole = along + np.multiply.outer(gaps, flux)
+    permeance = _slopes(np.broadcast_to(flux, whole.shape), whole)
+    return _fallen(whole, permeance, SATURATED * flux[1] / whole[:, 1]) / turns
+
+
 def flux_curve(core: Core, material: CoreMaterial, gap: Gap, turns: int, temperature: float) -> FluxCurve:
     """Return the flux linkage of a winding over its current, at a temperature [°C].
 
@@ -153,10 +190,7 @@ def flux_curve(core: Core, material: CoreMaterial, gap: Gap, turns: int, tempera
     Without iteration: Φ = B(H)·A_e, N·i = H·l_e + Φ·R_gap, λ = N·Φ.  Against finite elements of a gapped core the current at which
     the inductance has fallen by a tenth is met within 0.5 %.
     """
-    mu = permeability(material, temperature)
-    scale = saturation(material, temperature) / (MU_0 * mu)
-    field = np.concatenate([[0.0], np.geomspace(FIRST, LAST, POINTS)]) * scale
-    flux = flux_density(material, field, temperature) * core.area
+    along, flux = _magnetised(core, material, temperature)
     reluctance = float(gap_reluctance(core, gap.length, gap.number, gap.place)) if gap.length > 0.0 else 0.0
-    current = (field * core.path + flux * reluctance) / turns
+    current = (along + flux * reluctance) / turns
     return FluxCurve(current, turns * flux, flux / core.least_area)

@@ -10,6 +10,7 @@ import math
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
+from functools import cached_property, partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,23 +58,33 @@ class Candidate:
 
     Attributes
     ----------
+    on
+        The core.
     copper, core
         Losses of winding and core at every corner [W], (c,).
     cost
         Not a number where that of a wire or of the core is not known.
     short
         Whether it has less than the least magnetising inductance.
+    made
+        Makes the component.
     """
 
-    wound: Wound
+    on: Core
     copper: Array
     core: Array
     build: float
     cost: float
     mass: float
     short: bool
+    made: Callable[[], Wound]
 
-    @property
+    @cached_property
+    def wound(self) -> Wound:
+        """The component; thousands are ranked and few are looked at."""
+        return self.made()
+
+    @cached_property
     def loss(self) -> float:
         """At the worst corner [W]."""
         return float((self.copper + self.core).max())
@@ -95,7 +106,7 @@ class Tally:
 
 def worth(candidate: Candidate, weights: dict[str, float]) -> float:
     """Return how a design ranks, the smaller the better: a weighted product of what counts."""
-    core = candidate.wound.core
+    core = candidate.on
     figures = {
         "loss": candidate.loss,
         "temperature": candidate.loss / surface(core),
@@ -263,22 +274,34 @@ class Search:
             self.tally.valid += int(cool.sum())
             key = self._key(total, cost + price, mass)
             for at in np.flatnonzero(cool)[np.argsort(key[cool])][:KEPT]:
-                windings = tuple(
-                    self._winding(k, turns[k], c, f.kept[picked[at]])
-                    for k, (c, f, picked) in enumerate(zip(conductors, fitted, choice, strict=True))
-                )
-                gap = Gap(length, self.asked.table.gaps, self.asked.table.gap_place)
-                wound = replace(stub, material=material, gap=gap, windings=windings, order=parts)
+                picked = [
+                    (c, int(f.kept[one[at]])) for c, f, one in zip(conductors, fitted, choice, strict=True)
+                ]
+                made = partial(self._made, stub, material, length, turns, picked)
                 whole = mass[at] + stub.core.volume * material.density
                 yield Candidate(
-                    wound,
+                    stub.core,
                     copper[:, at],
                     core,
                     float(build[at]) + stub.tape * (len(parts) - stub.chambers),
                     float(cost[at]) + price,
                     float(whole),
                     short,
+                    made,
                 )
+
+    def _made(
+        self,
+        stub: Wound,
+        material: CoreMaterial,
+        length: float,
+        turns: tuple[int, ...],
+        picked: list[tuple[Conductors, int]],
+    ) -> Wound:
+        """Return the component with this material, gap, and for each winding the conductor picked."""
+        windings = tuple(self._winding(k, turns[k], *one) for k, one in enumerate(picked))
+        gap = Gap(length, self.asked.table.gaps, self.asked.table.gap_place)
+        return replace(stub, material=material, gap=gap, windings=windings)
 
     def _remember(self, total: Array, allowed: float, copper: Array, core: Array) -> None:
         """Keep how near the coolest one came to what may be lost: part of the load at which it would hold."""
