@@ -15,8 +15,9 @@ from jump_lane.report.size import size_view
 from jump_lane.sizing.case import Case, _shifted, between, corners, extremes
 from jump_lane.sizing.readings import Reading, read
 from jump_lane.sizing.solve import deciding, size
-from jump_lane.spec import Spec
+from jump_lane.spec import Spec, parse_spec
 from jump_lane.study.check import check
+from tests import wide
 from tests.common import buck_tables, example_design, spec
 from tests.test_faults import called
 
@@ -180,6 +181,12 @@ class Values(unittest.TestCase):
         for symbol in ("n", "L_m", "C_o"):
             self.assertAlmostEqual(found.deciding[symbol].ratio, 1.0, delta=2e-3, msg=symbol)
         self.assertEqual(found.unkept, [])
+
+    def test_a_lower_turns_ratio_takes_the_other_values_with_it(self) -> None:
+        """The series inductance of a bridge goes by n²: left as it was, lost duty grows faster than n falls."""
+        found = size(parse_spec(wide.wide(5172), "x"))
+        self.assertEqual(found.unkept, [])
+        self.assertLess(found.values["n"], found.design.sheet["n"].worst)
 
     def test_a_mode_that_no_inductance_brings(self) -> None:
         """An inductor of a current doubler whose current rises towards the end of the period never idles."""

@@ -162,14 +162,16 @@ def size(spec: Spec, tolerances: bool = False, told: Callable[[str], None] = lam
 
 
 def _first(state: _State, cases: list[Case]) -> list[Reading]:
-    """Read the start, a turns ratio lowered until the output can be held."""
+    """Read the start, a turns ratio lowered until the output can be held, the other values derived anew with it."""
     for _ in range(12):
         try:
             return state.read(state.values, cases)
         except NoResultError:
             if "n" not in state.values:
                 raise
-            state.values["n"] *= LOWERED
+            lower = {"n": state.values["n"] * LOWERED}
+            again = state.design.sized(lower, state.design.inputs, state.design.loads).components()
+            state.values = {s: again[s] for s in state.values}
     return state.read(state.values, cases)
 
 
