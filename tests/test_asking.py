@@ -179,7 +179,9 @@ class Controls(unittest.TestCase):
         found = example_design("buck").grid((0.0,), (1.0,))
         state, recording = solve(found, control=0.4)
         self.assertEqual((state.control, recording.measures("load.v").peak), (0.4, 0.0))
-        with self.assertRaisesRegex(ConvergenceError, "cannot be held at 12.5 V: 0 V was reached"):
+        with self.assertRaisesRegex(
+            ConvergenceError, "cannot be held at 12.50 V: 0 V was reached; less resistance"
+        ):
             solve(found)
 
     def test_an_output_beyond_the_peak_is_said_in_volts(self) -> None:

@@ -282,7 +282,7 @@ class Operation(unittest.TestCase):
             self.assertAlmostEqual(record(state).measures("load.v").average, 7.0, places=8)
 
     def test_what_cannot_be_held_is_an_error(self) -> None:
-        with self.assertRaisesRegex(ConvergenceError, "cannot be held at 25 V"):
+        with self.assertRaisesRegex(ConvergenceError, "cannot be held at 25.00 V"):
             steady_state(driven(buck(r=0.05), 0.5), Regulation("load", 25.0))
 
     def test_settling_ends_in_the_steady_state(self) -> None:

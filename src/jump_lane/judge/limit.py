@@ -95,5 +95,11 @@ class Limit:
         return False, f"over by {_percent(value, self.highest)}"
 
 
+FAR = 100.0
+"""From so many times the limit on, that is told instead of percent."""
+
+
 def _percent(value: float, limit: float) -> str:
+    if limit and value / limit >= FAR:
+        return f"a factor of {value / limit:.3g}"
     return show_percent(abs(value / limit - 1.0)) if limit else "all of it"

@@ -26,6 +26,10 @@ def held(page: Page, point: Point) -> Regulation:
     return Regulation("load", point["V_o"], lowest=control.lowest, highest=control.highest)
 
 
+MENDS = "less resistance or leakage, another turns ratio or another topology moves that"
+"""What brings an output within reach."""
+
+
 def solve_point(page: Page, point: Point, control: float | None = None) -> tuple[SteadyState, Recording]:
     """Return steady state and recording of an operating point of a topology.
 
@@ -46,8 +50,10 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
         )
     try:
         state, recording = _solved(page, point, control)
-    except UnreachableError:
-        raise
+    except UnreachableError as error:
+        if page.side is not None:
+            raise
+        raise UnreachableError(f"{error}; {MENDS}") from error
     except ConvergenceError as error:
         beyond = None if control is not None or page.side is not None else _beyond_reach(page, point)
         if not beyond:
@@ -209,7 +215,7 @@ def _beyond_reach(page: Page, point: Point) -> str:
         return ""
     return (
         f"{show(point['V_o'], 'V')} cannot be held: in open loop the output reaches at most about {show(most, 'V')}, near "
-        f"{page.control.symbol} = {show(at, page.control.unit)}; less resistance, another turns ratio or another topology moves that"
+        f"{page.control.symbol} = {show(at, page.control.unit)}; {MENDS}"
     )
 
 

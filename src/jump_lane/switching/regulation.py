@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 from jump_lane.errors import ConvergenceError, UnreachableError
+from jump_lane.quantities import show
 
 INSET = 0.01
 """How far from the ends of the control range, as a part of it, a target is looked for where Newton's method fails."""
@@ -68,7 +69,7 @@ def unfound(regulation: Regulation | None, size: float, off: float, control: flo
     target, unit, at_end = regulation.target, regulation.unit, regulation.at_end(control)
     got = 0.0 if abs(target + off) < NOTHING * abs(target) else target + off
     missed = abs(got / target - 1.0) if target else math.inf
-    cannot = f"the average of {regulation.branch} cannot be held at {target:.5g} {unit}"
+    cannot = f"the average of {regulation.branch} cannot be held at {show(target, unit)}"
     if at_end and missed < CLEARLY and size * abs(target) >= SETTLED * abs(off):
         return ConvergenceError(f"{cannot}: at the end of the range of the control the states do not close")
     if missed < (EXACTLY if at_end else CLEARLY):
@@ -76,4 +77,4 @@ def unfound(regulation: Regulation | None, size: float, off: float, control: flo
             f"{cannot} exactly: near a control of {control:.4g} no state closes, and the average misses it by {missed:.1e} of it; a little "
             "more or less load, inductance or dead time moves that"
         )
-    return UnreachableError(f"{cannot}: {got:.5g} {unit} was reached")
+    return UnreachableError(f"{cannot}: {show(got, unit)} was reached")

@@ -20,6 +20,7 @@ import numpy as np
 from jump_lane.circuit.circuit import Circuit, validate
 from jump_lane.circuit.law import Row
 from jump_lane.errors import ConvergenceError
+from jump_lane.quantities import show
 from jump_lane.switching import pieces, shooting
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.layout import Meter
@@ -344,7 +345,7 @@ def _joined(engine: Engine, regulation: Regulation | None, near: SteadyState) ->
     found = pieces.close(engine, starts, near.combo, engine.circuit.control, target, furthest)
     if regulation is not None and not regulation.lowest <= found.control <= regulation.highest:
         raise ConvergenceError(
-            f"the average of {regulation.branch} cannot be held at {regulation.target:.5g} {regulation.unit}: it lies beyond "
+            f"the average of {regulation.branch} cannot be held at {show(regulation.target, regulation.unit)}: it lies beyond "
             "the range of the control"
         )
     return SteadyState(
