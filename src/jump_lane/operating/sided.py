@@ -107,9 +107,7 @@ def _down(
 def _above(step: Step, regulation: Regulation, side: Side) -> str:
     unit = regulation.unit
     reached = (
-        f"still {show(step.reached, unit)}"
-        if math.isfinite(step.reached)
-        else "nothing found that the output settles at"
+        f"still {show(step.reached, unit)}" if math.isfinite(step.reached) else "the output does not settle"
     )
     return (
         f"{reached} at {show(step.state.control, 'Hz')}, the highest frequency allowed, where "
