@@ -188,8 +188,8 @@ def _load_conductance(sheet: Sheet, output: Output) -> Line:
     return Line("g_o", text[load_kind(output)], "S", "conductance of the load for ripple", DEFINITION)
 
 
-def give_ripples(sheet: Sheet, spec: Spec, page: Page) -> None:
-    """Enter the asked ripples whose reference is known by now."""
+def give_ripples(sheet: Sheet, spec: Spec, page: Page) -> bool:
+    """Enter the asked ripples whose reference is known by now; tell whether these are all of them."""
     ripple = spec.switching.current_ripple or AT_BOUNDARY
     if ripple.relative and "r_I" not in sheet:
         origin = "file" if spec.switching.current_ripple is not None else "default"
@@ -212,6 +212,7 @@ def give_ripples(sheet: Sheet, spec: Spec, page: Page) -> None:
             sheet.derive(Line(one.asked, f"r_I*({one.average})", "A", meaning, ASKED, "min"))
         else:
             sheet.give(one.asked, ripple.value, "A", meaning, key="switching.current_ripple")
+    return all(one.asked in sheet for one in page.ripples)
 
 
 def give_parts(sheet: Sheet, spec: Spec, page: Page) -> None:

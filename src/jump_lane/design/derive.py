@@ -367,13 +367,13 @@ class _Derivation:
         give_parts(sheet, spec, page)
         self._design, self._chosen = Design(spec, page, sheet, inputs, loads), chosen
         self._variant = variant_of(spec, sheet, page.bodies)
-        self._left = iter(page.lines_of(self._variant))
+        self._left, self._rippled = iter(page.lines_of(self._variant)), False
 
     def up_to(self, symbol: str = "") -> Design:
         """Enter the lines up to that of a symbol, or all that are left."""
         spec, page, sheet = self._design.spec, self._design.page, self._design.sheet
         for line in self._left:
-            give_ripples(sheet, spec, page)
+            self._rippled = self._rippled or give_ripples(sheet, spec, page)
             _enter(sheet, line, spec, page, self._chosen)
             if line.symbol == page.decides:
                 sheet.modes = np.broadcast_to(_modes(sheet, page, self._variant), sheet.shape).copy()

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -123,8 +124,6 @@ class Value:
     ----------
     values
         One value for each corner of input and load; (1, 1) for one that does not depend on them.
-    at
-        Index of the worst corner.
     origin
         Where it comes from: "file", "default", "derived" or "chosen".
     line
@@ -139,11 +138,15 @@ class Value:
     unit: str
     meaning: str
     values: Array
-    at: tuple[int, int]
     origin: str
     line: Line | None = None
     required: float | None = None
     key: str = ""
+
+    @cached_property
+    def at(self) -> tuple[int, int]:
+        """Index of the worst corner."""
+        return _worst(self.values, "max" if self.line is None else self.line.worst)
 
     @property
     def worst(self) -> float:
@@ -194,7 +197,7 @@ class Sheet:
     ) -> Value:
         """Enter a value that is not derived, with the key of the file that gives it."""
         array = np.atleast_2d(np.asarray(values, dtype=float))
-        return self._enter(Value(symbol, unit, meaning, array, _worst(array, "max"), origin, key=key))
+        return self._enter(Value(symbol, unit, meaning, array, origin, key=key))
 
     def _enter(self, value: Value) -> Value:
         self._values[value.symbol] = value
@@ -220,16 +223,12 @@ class Sheet:
         return value
 
     def _enter_derived(self, line: Line, array: Array) -> Value:
-        at = _worst(array, line.worst)
-        one = np.array([[float(array[at])]])
-        if line.single:
-            return self._enter(Value(line.symbol, line.unit, line.meaning, one, (0, 0), "derived", line))
-        if line.component:
-            number = float(array[at])
-            return self._enter(
-                Value(line.symbol, line.unit, line.meaning, one, (0, 0), "derived", line, number)
-            )
-        return self._enter(Value(line.symbol, line.unit, line.meaning, array, at, "derived", line))
+        required = None
+        if line.single or line.component:
+            number = float(array[_worst(array, line.worst)])
+            array = np.array([[number]])
+            required = number if line.component else None
+        return self._enter(Value(line.symbol, line.unit, line.meaning, array, "derived", line, required))
 
     def _seek(self, line: Line) -> Array:
         """Return where the equation of a line vanishes, by bisection; NaN where its sign does not change."""
@@ -270,13 +269,13 @@ class Sheet:
         """Replace a derived component value by a chosen one, or that of a part."""
         old = self._values[symbol]
         one = np.array([[value]])
-        self._enter(Value(symbol, old.unit, old.meaning, one, (0, 0), origin, old.line, old.required))
+        self._enter(Value(symbol, old.unit, old.meaning, one, origin, old.line, old.required))
 
     def prefer(self, symbol: str, value: float) -> None:
         """Replace a derived value by one that can be bought, and keep what was derived beside it."""
         old = self._values[symbol]
         one = np.array([[value]])
-        self._enter(Value(symbol, old.unit, old.meaning, one, (0, 0), "chosen", old.line, old.worst))
+        self._enter(Value(symbol, old.unit, old.meaning, one, "chosen", old.line, old.worst))
 
     def at(self, i: int, j: int) -> dict[str, float]:
         """Return all values at one corner."""

@@ -78,7 +78,7 @@ class Work:
     weights: dict[str, float]
     combinations: tuple[Combination, ...]
     designs: dict[Named, Design] = field(default_factory=dict)
-    """Designs at nominal input and full load, by the parts that sizes follow from (see `_sizing`)."""
+    """Designs at nominal input and full load that were needed, by the parts that sizes follow from (see `_sizing`)."""
 
     @property
     def tried(self) -> int:
@@ -165,12 +165,7 @@ def plan(
         Combination(k, parts, tuple(c.count(p) for c, p in zip(kept, parts, strict=True)))
         for k, parts in enumerate(_combined(kept, groups))
     )
-    work = Work(free, design, every, weights, combinations)
-    for combination in combinations:
-        key = _sizing(work, combination)
-        if key not in work.designs:
-            work.designs[key] = derive(_with(free, key)).at()
-    return work
+    return Work(free, design, every, weights, combinations)
 
 
 def _alike(every: tuple[Candidates, ...], same: Sequence[Sequence[str]]) -> tuple[Candidates, ...]:
@@ -248,6 +243,14 @@ def _sizing(work: Work, combination: Combination) -> Named:
     return tuple(one for one in _named(work, combination) if one[0] not in rectifiers)
 
 
+def _designed(work: Work, combination: Combination) -> Design:
+    """Return the design with the parts of a combination, sized once for all that have the same sizes."""
+    key = _sizing(work, combination)
+    if key not in work.designs:
+        work.designs[key] = derive(_with(work.spec, key)).at()
+    return replace(work.designs[key], spec=_with(work.spec, _named(work, combination)))
+
+
 def _with(spec: Spec, named: Named) -> Spec:
     """Return the spec with the parts named."""
     parts = {name: part if n == 1 else {"part": part, "count": n} for name, part, n in named}
@@ -262,8 +265,7 @@ def run(work: Work, processes: int) -> Iterator[Combination]:
 def _estimated(work: Work, combinations: Sequence[Combination]) -> Iterator[Combination]:
     for combination in combinations:
         try:
-            design = work.designs[_sizing(work, combination)]
-            design = replace(design, spec=_with(work.spec, _named(work, combination)))
+            design = _designed(work, combination)
             found = estimate(design, design.point(0, 0))
         except JumpLaneError as error:
             yield replace(combination, failure=str(error))
