@@ -11,6 +11,8 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from jump_lane.design.asked import chosen_values
 from jump_lane.design.derive import Design, derive
 from jump_lane.errors import ConvergenceError, NoResultError
@@ -34,6 +36,9 @@ NEAR = 0.85
 BROKEN = 1.0005
 """A limit exceeded by more than this, in value over limit, is broken."""
 
+CIRCLING, MIXED = 14, 5
+"""Rounds after which values that have not settled are taken to go round in circles, and how many rounds are mixed then."""
+
 JOINS = 6
 """How often cases may join."""
 
@@ -42,6 +47,10 @@ HEEDED, MOVED = 8, 0.03
 
 LOWERED = 0.95
 """By which factor a turns ratio is lowered until the output can be held."""
+
+
+_Round = tuple[dict[str, float], dict[str, float]]
+"""The values of a round, and the factor by which each has to change."""
 
 
 @dataclass(frozen=True)
@@ -218,7 +227,8 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
     steps: dict[str, float] = {}
     gains, begun = dict.fromkeys(state.values, 1.0), dict(state.values)
     seen: dict[str, list[tuple[float, float]]] = {}
-    for _ in range(ROUNDS):
+    course: list[_Round] = []
+    for k in range(ROUNDS):
         readings = about(_tried(state, active, steps), state.free)
         last, steps = steps, state.moved(readings)
         state.rounds += 1
@@ -233,7 +243,8 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
         for symbol, factor in steps.items():
             turned = math.log(factor) * math.log(last.get(symbol, 1.0)) < 0.0
             gains[symbol] = max(0.5 * gains[symbol], 0.1) if turned else min(1.3 * gains[symbol], 1.0)
-        steps = {s: f ** gains[s] for s, f in steps.items()}
+        course.append(({s: state.values[s] for s in steps}, steps))
+        steps = _mixed(course[-MIXED:]) if k >= CIRCLING else {s: f ** gains[s] for s, f in steps.items()}
         for symbol, factor in steps.items():
             state.values[symbol] *= factor
         active = _near(readings, active)
@@ -241,6 +252,19 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
         return active
     moving = ", ".join(s for s, f in steps.items() if abs(math.log(f)) > SETTLED)
     raise ConvergenceError(f"the values of {moving} have not settled in {ROUNDS} rounds")
+
+
+def _mixed(course: list[_Round]) -> dict[str, float]:
+    """Return steps that take what the last ones did to each other into account (Anderson 1965, J. ACM 12: mixing of iterates).
+
+    Values that follow each other may go round in circles, which no damping of any one of them ends soon.
+    """
+    symbols = [s for s in course[-1][1] if all(s in values for values, _ in course)]
+    at, step = (np.array([[math.log(one[k][s]) for s in symbols] for one in course]) for k in (0, 1))
+    was, did = np.diff(at, axis=0), np.diff(step, axis=0)
+    weights = np.linalg.lstsq(did.T, step[-1], rcond=1e-6)[0]
+    found = np.clip(step[-1] - (was + did).T @ weights, -math.log(LONGEST), math.log(LONGEST))
+    return course[-1][1] | dict(zip(symbols, np.exp(found).tolist(), strict=True))
 
 
 def _unheeded(
