@@ -7,6 +7,8 @@ from unittest.mock import patch
 
 import jump_lane as jl
 from jump_lane.design.derive import derive
+from jump_lane.operating.point import solve
+from jump_lane.sizing.solve import size
 from jump_lane.spec import parse_spec
 from tests import wide, wide_loops
 from tests.common import buck_tables
@@ -22,6 +24,16 @@ class Specifications(unittest.TestCase):
             self.assertIn(word, SOUND, f"{seed}: {why}")
             words.append(word)
         self.assertGreater(words.count("judged"), 3)
+
+    def test_an_instant_that_rounding_hides(self) -> None:
+        """Two body diodes share a current that is none: the guard of one stays a rounding away from its slack."""
+        values = {"n": 2.783015, "L_m": 4.892377e-3, "L": 332.7258e-6, "C_o": 115.8493e-9, "C_i": 16.81354e-9}
+        found = derive(parse_spec(wide.wide(6534), "x")).sized(values, (765.72863,), (2.366367,))
+        self.assertAlmostEqual(solve(found)[0].control, 0.38575, delta=1e-4)
+
+    def test_values_that_follow_each_other_settle(self) -> None:
+        found = size(parse_spec(wide.wide(6406), "x"))
+        self.assertEqual(found.unkept, [])
 
     def test_a_corner_without_numbers_is_seen(self) -> None:
         found = derive(parse_spec(wide.wide(3002), "x"))

@@ -24,6 +24,9 @@ FAST = 1e6
 MOST_STEPS, UNENDED = 1_000_000, -2
 """Steps of one stretch beyond which it is given up, and what is said then: a quarter of a second, or some 100,000 ringings."""
 
+HIDDEN = 4
+"""Times in a stretch that a guard fails at the end of a step and at no instant before: then rounding hides the instant, and it is now."""
+
 TRIES = 4
 """Ticks beside the root of a series that are looked at: rounding may hide the crossing by one."""
 
@@ -245,7 +248,7 @@ def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, 
     nz, d = sizes.nz, sizes.natural + sizes.trips
     _allow(watch, c, z, sizes, resting, armed, watched)
     level, left, here, products, last, series = first, span, 0, 0, 0, True
-    which, rest = -1, 0.0
+    which, rest, hidden = -1, 0.0, 0
     _observe(watch, c, z, nz, 3 * d, watched, here)
     while left > 0:
         while (1 << level) > left:
@@ -282,11 +285,19 @@ def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, 
         elif verdict == 0 and level > 0:
             level -= 1
         elif which >= 0:
-            gone, which, rest = _hunt(
+            gone, valve, rest = _hunt(
                 phi, turned, watch, c, first, z, fresh, watched, sizes, level - 1, tick, terms, stats
             )
             left -= gone
-            if which >= 0:
+            if valve >= 0:
+                which = valve
+                break
+            hidden += 1
+            if hidden > HIDDEN:
+                propagate(phi, c, 0, z, fresh)
+                for i in range(nz):
+                    z[i] = fresh[i]
+                left, rest = left - 1, LEAST_REST
                 break
             level = 0
             _observe(watch, c, z, nz, 3 * d, watched, here)
