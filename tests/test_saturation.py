@@ -17,6 +17,7 @@ from jump_lane.circuit.elements import (
 from jump_lane.circuit.gates import Instant
 from jump_lane.design.caveats import caveats
 from jump_lane.errors import InputError
+from jump_lane.operating.point import solve
 from jump_lane.switching import balance
 from jump_lane.switching.record import Recording, record
 from jump_lane.switching.steady import steady_state
@@ -172,3 +173,38 @@ class InADesign(unittest.TestCase):
         part = {"saturation_current": "6 A", "saturation": "0 A: 100 %; 5.5 A: 100 %; 8 A: 40 %"}
         found = check(design(buck_tables(), parts={"L": part}, switching__mode="either"))
         self.assertEqual(found.exit_status, 0)
+
+    def test_no_state_beyond_what_sources_give_is_taken(self) -> None:
+        """A deeply saturated core behind a load of constant current: the output goes by the duty ratio, at each of them."""
+        at = 0.001 * np.array(
+            [0, 85, 133, 173, 203, 229, 253, 276, 298, 321, 367, 419, 482, 569, 724, 897, 1170]
+        )
+        left = (100, 100, 95, 90, 85, 80, 75, 70, 65, 60, 50, 40, 30, 20, 10, 5, 2)
+        diode = {"resistance": "6 mΩ", "forward_voltage": "0.36 V"}
+        tables = {
+            "topology": "two-switch-forward",
+            "input": {"voltage": 246.8},
+            "output": [{"voltage": 25.2, "voltage_ripple": "0.5 %", "load": "current", "current": 5.15}],
+            "switching": {"frequency": "117.5 kHz", "current_ripple": "62 %", "duty_limit": "42 %"},
+            "transformer": {"secondary": "current-doubler"},
+            "parts": {
+                "S1": {"resistance": "82 mΩ"},
+                "S2": {"resistance": "82 mΩ"},
+                "D1": diode,
+                "D2": diode,
+                "L": {"resistance": "11 mΩ"},
+                "C_o": {"resistance": "5.2 mΩ"},
+                "T": {
+                    "leakage": "557.1 nH",
+                    "primary_resistance": "32 mΩ",
+                    "secondary_resistance": "11 mΩ",
+                    "saturation": "; ".join(f"{a:g} A: {p} %" for a, p in zip(at, left, strict=True)),
+                },
+            },
+            "chosen": {"n": 2.091, "L_m": "8.75 mH", "L": "657 µH", "C_o": "3.06 µF"},
+        }
+        found = design(tables).at()
+        for duty in (0.31, 0.33, 0.35, 0.37, 0.39):
+            with self.subTest(duty):
+                _, recording = solve(found, control=duty)
+                self.assertAlmostEqual(recording.measures("load.v").average / duty, 116.1, delta=0.25)

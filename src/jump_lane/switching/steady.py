@@ -93,6 +93,9 @@ taken then."""
 IDLE = 20
 """Steps that together lead to nothing better before the search ends."""
 
+BEYOND = 1e8
+"""A state so many times as large as a guess, or as what the sources give, is none."""
+
 NEARBY = 0.1
 """A guess that closes to this part of the largest state is taken as it is."""
 
@@ -100,8 +103,11 @@ NEARBY = 0.1
 class _Shooting:
     """Newton iteration on the states and, if regulated, the control variable."""
 
-    def __init__(self, engine: Engine, regulation: Regulation | None, closely: float = RESIDUAL) -> None:
+    def __init__(
+        self, engine: Engine, regulation: Regulation | None, guess: Array, closely: float = RESIDUAL
+    ) -> None:
         self.engine, self.closely = engine, closely
+        self._usual = float(np.linalg.norm(guess[: engine.n]))
         self.regulation = regulation
         self.unknown = engine.unknown
 
@@ -110,9 +116,14 @@ class _Shooting:
         shot = self.engine.shoot(
             z, combo, control, math.nan if self.regulation is None else self.regulation.target
         )
-        if not math.isfinite(shot.size):
+        if not math.isfinite(shot.size) or self.beyond(z):
             raise ConvergenceError("the state grows beyond all bounds")
         return _Trial(z, combo, control, shot)
+
+    def beyond(self, z: Array) -> bool:
+        """Tell whether a state is so large beside what the sources make that rounding hides whether it is one."""
+        most = BEYOND * max(self.engine.sizes.energy**0.5, self._usual)
+        return float(np.linalg.norm(z[: self.engine.n])) > most > 0.0
 
     def direction(self, point: _Trial) -> Array:
         """Return the Newton step for states and control.
@@ -232,7 +243,8 @@ class _Shooting:
             start, combo, shot = self.engine.close(z, 0, control, self.closely, NEARBY)
         except ConvergenceError:
             return None
-        return _Trial(start, combo, control, shot) if shot.size < ACCEPTED else None
+        sound = shot.size < ACCEPTED and not self.beyond(start)
+        return _Trial(start, combo, control, shot) if sound else None
 
     def begin(self, z: Array, control: float) -> _Trial:
         """Return where to start: the guess itself, or two periods later, whichever closes better."""
@@ -312,7 +324,7 @@ def steady_state(
     if near is not None:
         return _joined(engine, regulation, near)
     z = engine.start(guess or {})
-    search = _Shooting(engine, regulation, closely)
+    search = _Shooting(engine, regulation, z, closely)
     at_once = search.closed(z, circuit.control)
     first = search.begin(z, circuit.control) if at_once is None else at_once
     point, steps = search.solve(first) if at_once is None else (at_once, 1)
@@ -360,7 +372,7 @@ def _approached(engine: Engine, regulation: Regulation, first: _Trial) -> _Trial
     Newton's method on states and control together may run into an end of the range, where the average still holds
     because nothing has discharged a capacitor yet.  Returns None if the average does not cross its target.
     """
-    free = _Shooting(engine, None)
+    free = _Shooting(engine, None, first.z)
     edge = INSET * (regulation.highest - regulation.lowest)
 
     def settled(control: float, start: _Trial | None) -> tuple[_Trial, float]:
