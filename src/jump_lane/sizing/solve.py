@@ -244,13 +244,18 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
             turned = math.log(factor) * math.log(last.get(symbol, 1.0)) < 0.0
             gains[symbol] = max(0.5 * gains[symbol], 0.1) if turned else min(1.3 * gains[symbol], 1.0)
         course.append(({s: state.values[s] for s in steps}, steps))
-        steps = _mixed(course[-MIXED:]) if k >= CIRCLING else {s: f ** gains[s] for s, f in steps.items()}
+        steps = (
+            _mixed(course[-MIXED:])
+            if k >= CIRCLING and largest > CREEPING
+            else {s: f ** gains[s] for s, f in steps.items()}
+        )
         for symbol, factor in steps.items():
             state.values[symbol] *= factor
         active = _near(readings, active)
-    if max(abs(math.log(f)) for f in steps.values()) < CREEPING:
+    asked = course[-1][1]
+    if max(abs(math.log(f)) for f in asked.values()) < CREEPING:
         return active
-    moving = ", ".join(s for s, f in steps.items() if abs(math.log(f)) > SETTLED)
+    moving = ", ".join(s for s, f in asked.items() if abs(math.log(f)) > SETTLED)
     raise ConvergenceError(f"the values of {moving} have not settled in {ROUNDS} rounds")
 
 
