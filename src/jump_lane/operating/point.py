@@ -231,8 +231,11 @@ def _open_loop(page: Page, point: Point, control: float) -> tuple[float, float] 
 NEARLY = 0.02
 """Part by which the largest output between two controls tried may be missed."""
 
-SLOPES = (0.3, -0.3, -0.7, -1.0)
-"""Slopes of a load, over I_o/V_o, on the way from a resistance to constant power."""
+RESISTIVE, POWERED = 1.0, -1.0
+"""Slopes of a resistance and of constant power, over I_o/V_o."""
+
+LED, PART = 5, 0.35
+"""How often the way from the one to the other is parted where a step of it is too long, and where: no slope is no resistance."""
 
 
 def _powered(
@@ -245,19 +248,22 @@ def _powered(
     """
     regulation = held(page, point) if control is None else None
 
-    def led(state: SteadyState, *slopes: float) -> SteadyState:
-        for slope in slopes:
-            circuit = replace(page.at(replace(point, slope=slope)), control=state.control)
-            state = steady_state(circuit, regulation, near=state)
-        return state
+    def led(state: SteadyState, begun: float, slope: float, parts: int) -> SteadyState:
+        circuit = replace(page.at(replace(point, slope=slope)), control=state.control)
+        try:
+            return steady_state(circuit, regulation, near=state)
+        except ConvergenceError:
+            if parts == 0:
+                raise
+        middle = begun + PART * (slope - begun)
+        return led(led(state, begun, middle, parts - 1), middle, slope, parts - 1)
 
-    start = _found(page, replace(point, slope=1.0), guess, control) if near is None else near
-    try:
-        return led(start, SLOPES[-1])
-    except ConvergenceError:
-        if near is not None:
+    if near is not None:
+        try:
+            return led(near, POWERED, POWERED, 0)
+        except ConvergenceError:
             return _powered(page, point, guess, control, None)
-        return led(start, *SLOPES)
+    return led(_found(page, replace(point, slope=RESISTIVE), guess, control), RESISTIVE, POWERED, LED)
 
 
 CUT = 0.05

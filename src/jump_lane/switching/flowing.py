@@ -9,7 +9,7 @@ import numpy as np
 
 from jump_lane.switching.clock import LEVELS
 from jump_lane.switching.commutation import CONSISTENT, NOISE, magnitude, size_of
-from jump_lane.switching.propagators import inlined, light, propagate
+from jump_lane.switching.propagators import advance, inlined, light, propagate
 from jump_lane.switching.series import MOST, expand, first_root, state_at
 
 LEAST_REST = 1e-12
@@ -51,6 +51,13 @@ def _observe(watch, c, z, nz, count, watched, side):
         factor = z[j]
         for k in range(count):
             watched[side, k] += watch[c, j, k] * factor
+
+
+@inlined
+def _take(z, fresh, nz):
+    """Go on with the state at the end of a step."""
+    for i in range(nz):
+        z[i] = fresh[i]
 
 
 @inlined
@@ -228,8 +235,7 @@ def _hunt(phi, turned, watch, c, first, z, fresh, watched, sizes, level, tick, t
             gone += 1
             break
         if which < 0:
-            for i in range(nz):
-                z[i] = fresh[i]
+            _take(z, fresh, nz)
             gone += 1 << level
         level -= 1
     stats[0] += products
@@ -247,8 +253,7 @@ def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, 
     """
     nz, d = sizes.nz, sizes.natural + sizes.trips
     _allow(watch, c, z, sizes, resting, armed, watched)
-    level, left, here, products, last, series = first, span, 0, 0, 0, True
-    which, rest, hidden = -1, 0.0, 0
+    level, left, here, products, last, series, which, rest, hidden = first, span, 0, 0, 0, True, -1, 0.0, 0
     _observe(watch, c, z, nz, 3 * d, watched, here)
     while left > 0:
         while (1 << level) > left:
@@ -289,21 +294,18 @@ def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, 
                 phi, turned, watch, c, first, z, fresh, watched, sizes, level - 1, tick, terms, stats
             )
             left -= gone
+            which = valve if valve >= 0 else which
             if valve >= 0:
-                which = valve
                 break
             hidden += 1
             if hidden > HIDDEN:
-                propagate(phi, c, 0, z, fresh)
-                for i in range(nz):
-                    z[i] = fresh[i]
+                advance(phi, c, 1, z, fresh)
                 left, rest = left - 1, LEAST_REST
                 break
             level = 0
             _observe(watch, c, z, nz, 3 * d, watched, here)
         else:
-            for i in range(nz):
-                z[i] = fresh[i]
+            _take(z, fresh, nz)
             here = 1 - here
             if resting:
                 _roused(watched, here, sizes.natural)
