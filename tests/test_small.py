@@ -1,6 +1,5 @@
 """Converters of milliwatts and of kilowatts are simulated alike, and what has no end is said to have none."""
 
-import re
 import tomllib
 import unittest
 from unittest.mock import patch
@@ -90,8 +89,8 @@ class Scaled(unittest.TestCase):
 
 
 class Endless(unittest.TestCase):
-    def test_an_output_that_is_not_found_to_settle(self) -> None:
-        """A load of constant current, ideal parts: no voltage of millions of volts is told, whatever a search comes upon."""
+    def test_an_output_that_a_constant_current_discharges(self) -> None:
+        """With ideal parts: no voltage of millions of volts is taken for a state, so that the one there is is found."""
         tables = tomllib.loads(example("full-bridge-llc")) | {"parts": {}, "tank": {"inductance_ratio": 8}}
         tables["input"]["voltage"] = {"min": 73.163, "nominal": 79.434, "max": 83.614}
         tables["output"][0] |= {"voltage": 57.631, "voltage_ripple": "0.4 %", "load": "current"}
@@ -103,10 +102,9 @@ class Endless(unittest.TestCase):
             "dead_time": "17.352 ns",
         }
         tables["transformer"] = {"secondary": "centre-tap"}
-        said = [c.failure for c in check(derive(parse_spec(tables, "test"))).corners if c.failure]
-        self.assertTrue(said)
-        self.assertTrue(all("highest frequency allowed" in text for text in said), said)
-        self.assertFalse([text for text in said if re.search(r"\d (k|M|G|T)V", text)])
+        found = check(derive(parse_spec(tables, "test")))
+        self.assertEqual([c.failure for c in found.corners if c.failure], [])
+        self.assertEqual(found.exit_status, 0)
 
     def test_no_load_of_a_tank_needs_no_ripple_current(self) -> None:
         found = changed(
