@@ -42,7 +42,7 @@ def averaged(stage: Stage, mode: str) -> Averaged | None:
         return None
     sheet = Sheet((1, 1))
     sheet.modes[:] = mode
-    needed = {name for line in page.averaged for f in line.formulas for name in f.names}
+    needed = {name for line in page.averaged for name in line.names}
     own = {line.symbol for line in page.averaged}
     control = page.control.symbol
     for symbol in sorted(needed - own):

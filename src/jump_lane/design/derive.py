@@ -7,9 +7,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-import numpy as np
-from numpy.typing import NDArray
-
 from jump_lane.catalogue.curve import Curve
 from jump_lane.catalogue.kinds import Inductor, Transformer
 from jump_lane.catalogue.mutual import Pairs
@@ -18,37 +15,26 @@ from jump_lane.circuit.control import Control
 from jump_lane.circuit.elements import Diode, Switch
 from jump_lane.design.asked import (
     chosen_values,
-    give_asked,
-    give_parts,
-    give_ripples,
-    give_transformer,
     inductors,
     require_outputs,
-    with_secondary,
 )
-from jump_lane.design.controlled import give_angles, give_tank
+from jump_lane.design.derivation import Derivation
 from jump_lane.design.line_input import line_side
 from jump_lane.design.named import part_of
 from jump_lane.design.refusals import (
-    beyond_bounds,
-    beyond_control,
-    beyond_peak,
-    out_of_range,
     require_bounds,
     require_load,
     require_mode,
     require_possible,
-    too_much_esr,
-    written_out,
 )
-from jump_lane.equations.sheet import BOUNDARY, CONTINUOUS, DISCONTINUOUS, REVERSED, Line, Proof, Sheet
+from jump_lane.equations.sheet import BOUNDARY, Proof, Sheet
 from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import show
 from jump_lane.spec import Spec
 from jump_lane.topologies import page as find_page
 from jump_lane.topologies.page import Ask, Page
 from jump_lane.topologies.point import Point
-from jump_lane.topologies.variant import Variant, load_kind, variant_of
+from jump_lane.topologies.variant import load_kind
 
 NEAR_BOUNDARY = 0.01
 """A load within this part of the boundary load counts as being at the boundary."""
@@ -314,19 +300,19 @@ def _within_limit(
     """
     if not page.turns or not page.duty_limit or "n" in chosen:
         return _derive(spec, page, inputs, loads, chosen)
-    first: _Derivation | InputError | None = None
+    first: Derivation | InputError | None = None
     kept, ratio = 1.0, math.nan
     for _ in range(ATTEMPTS):
-        found: _Derivation | InputError
+        found: Derivation | InputError
         try:
-            found = _Derivation(spec, page, inputs, loads, chosen, kept)
-            sheet = found.up_to(page.control.symbol).sheet
+            found = Derivation(spec, page, inputs, loads, chosen, kept)
+            sheet = found.up_to(page.control.symbol)
             highest = float(sheet[page.control.symbol].values.max())
             leaking = "L_kT" in sheet and sheet["L_kT"].worst > 0.0
             reserve = page.duty_reserve if leaking or first is not None else 0.0
             limit = sheet["D_lim"].worst * (1.0 - reserve)
             if highest <= limit * (1.0 + NEAR_LIMIT):
-                return found.up_to()
+                return Design(found.spec, page, found.up_to(), inputs, loads)
             same = sheet["n"].worst == ratio  # turns are whole: the next ratio is further away
             step = math.nan if same or highest <= 0.0 else limit / highest
             ratio = sheet["n"].worst
@@ -337,73 +323,11 @@ def _within_limit(
     assert first is not None
     if isinstance(first, InputError):
         raise first
-    return first.up_to()
+    return Design(first.spec, page, first.up_to(), inputs, loads)
 
 
 def _derive(
     spec: Spec, page: Page, inputs: tuple[float, ...], loads: tuple[float, ...], chosen: dict[str, float]
 ) -> Design:
-    return _Derivation(spec, page, inputs, loads, chosen).up_to()
-
-
-class _Derivation:
-    """A page's lines on their way into a sheet; ``kept`` is the part of the turns ratio that losses leave."""
-
-    def __init__(
-        self,
-        spec: Spec,
-        page: Page,
-        inputs: tuple[float, ...],
-        loads: tuple[float, ...],
-        chosen: dict[str, float],
-        kept: float = 1.0,
-    ) -> None:
-        spec = with_secondary(spec, page)
-        sheet = Sheet((len(inputs), len(loads)))
-        give_asked(sheet, spec, page, inputs, loads)
-        give_transformer(sheet, spec, page, kept)
-        give_tank(sheet, spec, page)
-        give_angles(sheet, spec, page)
-        give_parts(sheet, spec, page)
-        self._design, self._chosen = Design(spec, page, sheet, inputs, loads), chosen
-        self._variant = variant_of(spec, sheet, page.bodies)
-        self._left, self._rippled = iter(page.lines_of(self._variant)), False
-
-    def up_to(self, symbol: str = "") -> Design:
-        """Enter the lines up to that of a symbol, or all that are left."""
-        spec, page, sheet = self._design.spec, self._design.page, self._design.sheet
-        for line in self._left:
-            self._rippled = self._rippled or give_ripples(sheet, spec, page)
-            _enter(sheet, line, spec, page, self._chosen)
-            if line.symbol == page.decides:
-                sheet.modes = np.broadcast_to(_modes(sheet, page, self._variant), sheet.shape).copy()
-            if line.symbol == symbol:
-                break
-        return self._design
-
-
-def _modes(sheet: Sheet, page: Page, variant: Variant) -> NDArray[np.str_]:
-    """Return the mode of every corner, as far as what is known by now tells it."""
-    if page.naming is not None:
-        return page.naming.derived(sheet)
-    below = sheet["I_o"].values < sheet["I_B"].values
-    return np.where(below, REVERSED if variant.synchronous or page.reversible else DISCONTINUOUS, CONTINUOUS)
-
-
-def _enter(sheet: Sheet, line: Line, spec: Spec, page: Page, chosen: dict[str, float]) -> None:
-    value = sheet.derive(line)
-    if not line.component:
-        return
-    if line.symbol in chosen:
-        named = spec.data(line.symbol).get("part") if line.symbol not in spec.chosen else None
-        sheet.choose(line.symbol, chosen[line.symbol], str(named or "chosen"))
-    elif not (np.isfinite(value.worst) and value.worst > 0.0):
-        reason = (
-            beyond_bounds(sheet, page)
-            or beyond_peak(sheet)
-            or out_of_range(sheet, spec)
-            or beyond_control(sheet, spec)
-            or too_much_esr(sheet)
-            or f"{line.symbol}: no value fulfils what is asked ({written_out(sheet, line)})"
-        )
-        raise InputError(reason)
+    found = Derivation(spec, page, inputs, loads, chosen)
+    return Design(found.spec, page, found.up_to(), inputs, loads)

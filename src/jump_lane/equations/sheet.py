@@ -115,6 +115,11 @@ class Line:
         texts = (self.text,) if isinstance(self.text, str) else tuple(self.text.values())
         return tuple(formula(t) for t in texts)
 
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Return the symbols in all of them."""
+        return tuple(name for one in self.formulas for name in one.names)
+
 
 @dataclass(frozen=True)
 class Value:
@@ -308,8 +313,7 @@ class Sheet:
             if symbol in wanted or line is None:
                 continue
             wanted.add(symbol)
-            lines = (line, *line.through)
-            waiting += [n for one in lines for f in one.formulas for n in f.names if n in self]
+            waiting += [n for one in (line, *line.through) for n in one.names if n in self]
         return tuple(v for v in self if v.symbol in wanted)
 
     def worst_of(self, value: Value) -> tuple[int, int]:

@@ -357,7 +357,7 @@ def _reasons(check: Check, name: str) -> Table:
     """Return the last steps of a derivation: the quantity, and what stands in its formula."""
     sheet = check.design.sheet
     value = sheet[name]
-    inner = [] if value.line is None else [n for f in value.line.formulas for n in f.names if n in sheet]
+    inner = [] if value.line is None else [n for n in value.line.names if n in sheet]
     rows = []
     for v in (value, *(sheet[n] for n in dict.fromkeys(inner))):
         text, numbers = sheet.written(v)

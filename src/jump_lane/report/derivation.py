@@ -200,7 +200,7 @@ def _turns(design: Design) -> list[str]:
 
 def _assumed(sheet: Sheet) -> str:
     """Return what no key of the file says and formulas use, with the key that would; figures of parts that are zero last."""
-    used = {name for v in sheet if v.line is not None for f in v.line.formulas for name in f.names}
+    used = {name for v in sheet if v.line is not None for name in v.line.names}
     every = [v for v in sheet if v.line is None and v.origin == "default" and v.symbol in used and v.key]
     named = [v for v in every if not (v.key.startswith("parts.") and v.worst == 0.0)]
     ideal = [v.key.removeprefix("parts.") for v in every if v not in named]

@@ -325,7 +325,7 @@ class Page:
     @cached_property
     def used(self) -> frozenset[str]:
         """The symbols in the formulas of its lines."""
-        return frozenset(name for line in self.lines for f in line.formulas for name in f.names)
+        return frozenset(name for line in self.lines for name in line.names)
 
     @cached_property
     def units(self) -> Mapping[str, str]:
