@@ -65,7 +65,7 @@ def sized(
     load: str = "I_o",
     full: str = "I_max",
     phases: str = "",
-    part: str = "",
+    half: str = "",
     frequency: str = "f_s",
 ) -> tuple[Line, ...]:
     """Return the choice of an inductance from the voltage that makes its ripple, and the boundary load current.
@@ -78,10 +78,11 @@ def sized(
         Formulas of its average current at the boundary: half of the ripple, at each load and at full load.
     phases
         Formula of the load current over that average.
-    part
-        Formula of the part of the period in which the inductor feeds the output, where that is not all of it.
+    half
+        Formula of what stands for ``volts`` at the boundary, where the inductor feeds the output in a part of the period only, or not
+        alone.
     """
-    half = f"{volts}*{part}" if part else volts
+    half = half or volts
     return (
         Line("L_rip", f"{volts}/({frequency}*dI_ask)", "H", "inductance for the ripple asked", VOLT_SECONDS),
         Line("L_crit", f"{half}/(2*{frequency}*{load})", "H", "critical inductance at the load", BOUNDARY_CONDITION),
@@ -147,7 +148,7 @@ def handing_over(
     v: Variant, name: str = "L", load: str = "I_o", full: str = "I_max", phases: str = "", frequency: str = "f_s"
 ) -> tuple[Line, ...]:
     """Return the choice of an inductor that hands over its current while S1 is open."""
-    return sized(v, "V_on*D_c", name, load, full, phases, "(1 - D_c)", frequency)
+    return sized(v, "V_on*D_c", name, load, full, phases, "V_on*D_c*(1 - D_c)", frequency)
 
 
 def handed_over(name: str = "L", load: str = "I_o", rise: str = "D", frequency: str = "f_s", element: str = "") -> tuple[Line, ...]:

@@ -46,7 +46,7 @@ def borne(v: Variant, clamped: bool = False) -> tuple[Line, ...]:
     blocked = {CONTINUOUS: f"{count}V_r/n - V_FD2"}
     if clamped:
         blocked[DISCONTINUOUS] = IDLE[v.secondary]
-    output: Shape | None = None
+    output: Shape | None = None  # a rectified reset has its capacitor before V_r, which the ripple moves
     if v.secondary == "half-wave":
         first, second, output = COIL.during("D_1"), COIL.during("D_2"), COIL
     elif clamped:

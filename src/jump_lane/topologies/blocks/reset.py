@@ -22,7 +22,6 @@ from jump_lane.topologies.blocks import capacitors, coil, roles, secondary
 from jump_lane.topologies.blocks.forward_side import ROUGH, SIDES, TWICE
 from jump_lane.topologies.blocks.shape import Shape
 from jump_lane.topologies.blocks.sources import (
-    BOUNDARY_CONDITION,
     CLAMPED_RESET,
     DEFINITION,
     DOUBLED_RESET,
@@ -96,15 +95,8 @@ def sizing(v: Variant, primary: str) -> tuple[Line, ...]:
 
 def chosen(v: Variant, clamped: bool = False) -> tuple[Line, ...]:
     """Return the choice of L; ``clamped`` if the core is reset over all of the off-time."""
-    if v.secondary == "current-doubler" and clamped:
-        swung = "max(abs(V_on - V_o), 0.01*V_on)*D_c"
-        return (
-            Line("L_rip", "max(V_on, V_off)*D_c/(f_s*dI_ask)", "H", "inductance for the ripple asked", VOLT_SECONDS),
-            Line("L_crit", f"{swung}/(2*f_s*I_o)", "H", "critical inductance at the load, of both currents together", BOUNDARY_CONDITION),
-            Line("L_full", f"{swung}/(2*f_s*I_max)", "H", "the same at full load", BOUNDARY_CONDITION),
-            coil.chosen(v),
-            Line("I_B", f"{swung}/(2*f_s*L)", "A", "boundary load current", BOUNDARY_CONDITION),
-        )
+    if v.secondary == "current-doubler" and clamped:  # D2 conducts as long as both inductors together have a current
+        return coil.sized(v, "max(V_on, V_off)*D_c", half=f"max(abs(V_on - V_o), {capacitors.MATCHING}*V_on)*D_c")
     if v.secondary == "current-doubler":
         v = replace(v, target="continuous") if v.target == "either" and not v.synchronous else v
         return coil.sized(v, "max(V_on, V_off)*D_c", load="(I_o/2)", full="(I_max/2)", phases="2")
