@@ -37,7 +37,7 @@ BROKEN = 1.0005
 """A limit exceeded by more than this, in value over limit, is broken."""
 
 CIRCLING, MIXED = 14, 5
-"""Rounds after which values that have not settled are taken to go round in circles, and how many rounds are mixed then."""
+"""Rounds after which values are taken to go round in circles, as every example settles before, and how many rounds are mixed then."""
 
 JOINS = 6
 """How often cases may join."""
@@ -240,15 +240,9 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
             state.deaf.add(symbol)
             state.values[symbol] = begun[symbol]
             steps.pop(symbol)
-        for symbol, factor in steps.items():
-            turned = math.log(factor) * math.log(last.get(symbol, 1.0)) < 0.0
-            gains[symbol] = max(0.5 * gains[symbol], 0.1) if turned else min(1.3 * gains[symbol], 1.0)
         course.append(({s: state.values[s] for s in steps}, steps))
-        steps = (
-            _mixed(course[-MIXED:])
-            if k >= CIRCLING and largest > CREEPING
-            else {s: f ** gains[s] for s, f in steps.items()}
-        )
+        damped = _damped(steps, last, gains)
+        steps = _mixed(course[-MIXED:]) if k >= CIRCLING and largest > CREEPING else damped
         for symbol, factor in steps.items():
             state.values[symbol] *= factor
         active = _near(readings, active)
@@ -257,6 +251,14 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
         return active
     moving = ", ".join(s for s, f in asked.items() if abs(math.log(f)) > SETTLED)
     raise ConvergenceError(f"the values of {moving} have not settled in {ROUNDS} rounds")
+
+
+def _damped(steps: dict[str, float], last: dict[str, float], gains: dict[str, float]) -> dict[str, float]:
+    """Return steps of which those that turn back are halved once more, and others grow again; the gains are kept."""
+    for symbol, factor in steps.items():
+        turned = math.log(factor) * math.log(last.get(symbol, 1.0)) < 0.0
+        gains[symbol] = max(0.5 * gains[symbol], 0.1) if turned else min(1.3 * gains[symbol], 1.0)
+    return {s: f ** gains[s] for s, f in steps.items()}
 
 
 def _mixed(course: list[_Round]) -> dict[str, float]:
