@@ -59,15 +59,13 @@ def gaps_for(asked: Asked, core: Core, material: CoreMaterial, firsts: Sequence[
 
 
 def _judged(asked: Asked, core: Core, material: CoreMaterial, turns: Array, lengths: Array) -> list[Gapped]:
-    """Judge flux, inductance and saturation of a core with gaps, for numbers of turns."""
+    """Judge flux, gap and inductance of a core with gaps, for numbers of turns."""
     table, coil = asked.table, asked.coil
-    low = coil.inductance * (1.0 - table.inductance_tolerance)
     found: list[Gapped] = [(float(length), False) for length in lengths]
-    left = np.ones(len(turns), dtype=bool)
 
     def fell(reason: str, which: NDArray[np.bool_]) -> None:
-        for k in np.flatnonzero(left & which):
-            found[k], left[k] = reason, False
+        for k in np.flatnonzero(which):
+            found[k] = found[k] if isinstance(found[k], str) else reason
 
     most = saturation(material, asked.hot) * (1.0 - table.flux_margin)
     fell("flux density", asked.largest / (turns * core.least_area) > most)
@@ -76,22 +74,28 @@ def _judged(asked: Asked, core: Core, material: CoreMaterial, turns: Array, leng
     fell("gap", ~(lengths <= LONGEST_GAP * core.window_height))
     if table.gap is not None:
         fell("gap", ~((table.gap[0] * (1.0 - 1e-9) <= lengths) & (lengths <= table.gap[1] * (1.0 + 1e-9))))
+    low = coil.inductance * (1.0 - table.inductance_tolerance)
     cold = turns**2 / core_reluctance(core, permeability(material, REFERENCE_TEMPERATURE))
-    if coil.stores:
-        fell("inductance", cold < low)
-        fell("gap", np.full(len(turns), core.ring))
-        at = np.flatnonzero(left)
-        whole = np.maximum(np.round(turns[at]), 1.0)
-        ends = saturation_currents(core, material, lengths[at], whole, table.gaps, table.gap_place, asked.hot)
-        saturated = np.zeros(len(turns), dtype=bool)
-        saturated[at] = ends < asked.largest / coil.inductance
-        fell("saturation", saturated)
-        return found
-    for k in np.flatnonzero(left):
-        gap, length = Gap(float(lengths[k]), table.gaps, table.gap_place), float(lengths[k])
-        curve = flux_curve(core, material, gap, max(round(turns[k]), 1), asked.hot)
-        found[k] = length, bool(min(cold[k], asked.largest / curve.current_at(asked.largest)) < low)
+    if not coil.stores:
+        return [
+            f if isinstance(f, str) else _magnetising(asked, core, material, turns[k], cold[k], f[0], low)
+            for k, f in enumerate(found)
+        ]
+    fell("inductance", cold < low)
+    fell("gap", np.full(len(turns), core.ring))
+    whole, safe = np.maximum(np.round(turns), 1.0), np.nan_to_num(lengths)  # one that is no number fell out
+    ends = saturation_currents(core, material, safe, whole, table.gaps, table.gap_place, asked.hot)
+    fell("saturation", ends < asked.largest / coil.inductance)
     return found
+
+
+def _magnetising(
+    asked: Asked, core: Core, material: CoreMaterial, turns: float, cold: float, length: float, low: float
+) -> Gapped:
+    """Return the gap of a core that stores nothing, and whether its inductance, cold or at the peak, falls short of the least [H]."""
+    gap = Gap(length, asked.table.gaps, asked.table.gap_place)
+    curve = flux_curve(core, material, gap, max(round(turns), 1), asked.hot)
+    return length, bool(min(cold, asked.largest / curve.current_at(asked.largest)) < low)
 
 
 def _powdered(asked: Asked, core: Core, material: CoreMaterial, turns: float, low: float) -> Gapped:
