@@ -26,8 +26,10 @@ def held(page: Page, point: Point) -> Regulation:
     return Regulation("load", point["V_o"], lowest=control.lowest, highest=control.highest)
 
 
-MENDS = "less resistance or leakage, another turns ratio or another topology moves that"
-"""What brings an output within reach."""
+def _mends(page: Page) -> str:
+    """Return what brings an output within reach."""
+    turns = " or leakage, another turns ratio" if page.turns else ""
+    return f"less resistance{turns} or another topology moves that"
 
 
 def solve_point(page: Page, point: Point, control: float | None = None) -> tuple[SteadyState, Recording]:
@@ -53,7 +55,7 @@ def solve_point(page: Page, point: Point, control: float | None = None) -> tuple
     except UnreachableError as error:
         if page.side is not None:
             raise
-        raise UnreachableError(f"{error}; {MENDS}") from error
+        raise UnreachableError(f"{error}; {_mends(page)}") from error
     except ConvergenceError as error:
         beyond = None if control is not None or page.side is not None else _beyond_reach(page, point)
         if not beyond:
@@ -215,7 +217,7 @@ def _beyond_reach(page: Page, point: Point) -> str:
         return ""
     return (
         f"{show(point['V_o'], 'V')} cannot be held: in open loop the output reaches at most about {show(most, 'V')}, near "
-        f"{page.control.symbol} = {show(at, page.control.unit)}; {MENDS}"
+        f"{page.control.symbol} = {show(at, page.control.unit)}; {_mends(page)}"
     )
 
 
@@ -231,11 +233,8 @@ def _open_loop(page: Page, point: Point, control: float) -> tuple[float, float] 
 NEARLY = 0.02
 """Part by which the largest output between two controls tried may be missed."""
 
-RESISTIVE, POWERED = 1.0, -1.0
-"""Slopes of a resistance and of constant power, over I_o/V_o."""
-
-LED, PART = 5, 0.35
-"""How often the way from the one to the other is parted where a step of it is too long, and where: no slope is no resistance."""
+SLOPES = (0.3, -0.3, -0.7, -1.0)
+"""Slopes of a load, over I_o/V_o, on the way from a resistance to constant power."""
 
 
 def _powered(
@@ -248,22 +247,19 @@ def _powered(
     """
     regulation = held(page, point) if control is None else None
 
-    def led(state: SteadyState, begun: float, slope: float, parts: int) -> SteadyState:
-        circuit = replace(page.at(replace(point, slope=slope)), control=state.control)
-        try:
-            return steady_state(circuit, regulation, near=state)
-        except ConvergenceError:
-            if parts == 0:
-                raise
-        middle = begun + PART * (slope - begun)
-        return led(led(state, begun, middle, parts - 1), middle, slope, parts - 1)
+    def led(state: SteadyState, *slopes: float) -> SteadyState:
+        for slope in slopes:
+            circuit = replace(page.at(replace(point, slope=slope)), control=state.control)
+            state = steady_state(circuit, regulation, near=state)
+        return state
 
-    if near is not None:
-        try:
-            return led(near, POWERED, POWERED, 0)
-        except ConvergenceError:
+    start = _found(page, replace(point, slope=1.0), guess, control) if near is None else near
+    try:
+        return led(start, SLOPES[-1])
+    except ConvergenceError:
+        if near is not None:
             return _powered(page, point, guess, control, None)
-    return led(_found(page, replace(point, slope=RESISTIVE), guess, control), RESISTIVE, POWERED, LED)
+        return led(start, *SLOPES)
 
 
 CUT = 0.05
