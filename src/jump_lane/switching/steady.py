@@ -22,6 +22,7 @@ from jump_lane.circuit.law import Row
 from jump_lane.errors import ConvergenceError
 from jump_lane.quantities import show
 from jump_lane.switching import pieces, shooting
+from jump_lane.switching.commutation import size_of
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.layout import Meter
 from jump_lane.switching.network import Array
@@ -94,7 +95,7 @@ IDLE = 20
 """Steps that together lead to nothing better before the search ends."""
 
 BEYOND = 1e8
-"""A state so many times as large as a guess, or as what the sources give, is none."""
+"""A state so many times as large as a guess, or as what the sources give, is none: their energy is lost in the rounding of its own."""
 
 NEARBY = 0.1
 """A guess that closes to this part of the largest state is taken as it is."""
@@ -107,7 +108,7 @@ class _Shooting:
         self, engine: Engine, regulation: Regulation | None, guess: Array, closely: float = RESIDUAL
     ) -> None:
         self.engine, self.closely = engine, closely
-        self._usual = float(np.linalg.norm(guess[: engine.n]))
+        self._usual = size_of(guess, engine.n, engine.sizes.energy)
         self.regulation = regulation
         self.unknown = engine.unknown
 
@@ -122,8 +123,7 @@ class _Shooting:
 
     def beyond(self, z: Array) -> bool:
         """Tell whether a state is so large beside what the sources make that rounding hides whether it is one."""
-        most = BEYOND * max(self.engine.sizes.energy**0.5, self._usual)
-        return bool(np.linalg.norm(z[: self.engine.n]) > most > 0.0)
+        return bool(np.linalg.norm(z[: self.engine.n]) > BEYOND * self._usual > 0.0)
 
     def direction(self, point: _Trial) -> Array:
         """Return the Newton step for states and control.
