@@ -107,6 +107,8 @@ class Verdicts(unittest.TestCase):
         self.assertEqual(judge(2.001), (True, "at its limit"))
         self.assertEqual(judge(1.9995), (True, "at its limit"))
         self.assertEqual(judge(2.1), (False, "over by 5 %"))
+        self.assertEqual(judge(199.0), (False, "over by 9850 %"))
+        self.assertEqual(judge(2469.0), (False, "over by a factor of 1.23e+03"))
         self.assertFalse(judge(math.nan)[0])
 
     def test_a_target_is_missed_on_both_sides(self) -> None:

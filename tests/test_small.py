@@ -1,8 +1,9 @@
 """Converters of milliwatts and of kilowatts are simulated alike, and what has no end is said to have none."""
 
+import math
 import tomllib
 import unittest
-from unittest.mock import patch
+from unittest.mock import Mock, patch
 
 import numpy as np
 
@@ -22,6 +23,7 @@ from jump_lane.circuit.gates import on
 from jump_lane.design.derive import Design, derive
 from jump_lane.errors import ConvergenceError
 from jump_lane.judge.ripple import Charging
+from jump_lane.operating import sided
 from jump_lane.operating.point import solve
 from jump_lane.sizing.solve import size
 from jump_lane.spec import parse_spec
@@ -30,8 +32,11 @@ from jump_lane.study.scale import Factors, proven, scaled
 from jump_lane.study.template import example
 from jump_lane.switching import balance
 from jump_lane.switching.engine import Engine
+from jump_lane.switching.regulation import Regulation
 from jump_lane.switching.rest import energy_at_rest
 from jump_lane.switching.runs import Run
+from jump_lane.topologies import page
+from tests import wide
 
 FACTORS = (Factors(0.04, 1e-4, 10.0), Factors(0.05, 1e-6, 20.0), Factors(20.0, 30.0, 0.2))
 """Of voltage, power and frequency."""
@@ -105,6 +110,21 @@ class Endless(unittest.TestCase):
         found = check(derive(parse_spec(tables, "test")))
         self.assertEqual([c.failure for c in found.corners if c.failure], [])
         self.assertEqual(found.exit_status, 0)
+
+    def test_an_output_beyond_the_highest_frequency(self) -> None:
+        """A tank that gives more than a light load takes: the voltage that it has there is told, or that there is none."""
+        corners = check(derive(parse_spec(wide.wide(6022), "test"))).corners
+        said = [c.failure for c in corners if c.failure]
+        self.assertEqual(len(said), 1)
+        self.assertIn("still 234.8 V at 3.659 MHz, the highest frequency allowed", said[0])
+        side = page("full-bridge-llc").side
+        assert side is not None
+        step = sided.Step(Mock(control=3.6e6), math.inf, True)
+        self.assertTrue(
+            sided._above(step, Regulation("load", 12.0), side).startswith(
+                "the output does not settle at 3.600 MHz"
+            )
+        )
 
     def test_no_load_of_a_tank_needs_no_ripple_current(self) -> None:
         found = changed(
