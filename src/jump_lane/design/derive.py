@@ -7,6 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+import numpy as np
+
 from jump_lane.catalogue.curve import Curve
 from jump_lane.catalogue.kinds import Inductor, Transformer
 from jump_lane.catalogue.mutual import Pairs
@@ -21,12 +23,7 @@ from jump_lane.design.asked import (
 from jump_lane.design.derivation import Derivation
 from jump_lane.design.line_input import line_side
 from jump_lane.design.named import part_of
-from jump_lane.design.refusals import (
-    require_bounds,
-    require_load,
-    require_mode,
-    require_possible,
-)
+from jump_lane.design.refusals import beyond_bounds, beyond_peak, require_load, require_mode
 from jump_lane.equations.sheet import BOUNDARY, Proof, Sheet
 from jump_lane.errors import InputError, nearest
 from jump_lane.quantities import show
@@ -282,8 +279,8 @@ def derive(spec: Spec) -> Design:
     biased = chosen_values(spec, page, design.sheet)
     if biased != chosen:
         design = _within_limit(spec, page, inputs, loads, biased)
-    require_possible(design)
-    require_bounds(design)
+    _require_possible(design)
+    _require_bounds(design)
     names = [e.name for e in design.valves] if spec.damping else []
     for device in spec.damping:
         if device not in names:
@@ -331,3 +328,36 @@ def _derive(
 ) -> Design:
     found = Derivation(spec, page, inputs, loads, chosen)
     return Design(found.spec, page, found.up_to(), inputs, loads)
+
+
+def _require_bounds(design: Design) -> None:
+    """Refuse a design that breaks a condition of its circuit at some corner."""
+    broken = beyond_bounds(design.sheet, design.page)
+    if broken:
+        raise InputError(broken)
+
+
+def _require_possible(design: Design) -> None:
+    """Refuse a design whose control variable lies outside its range at some corner."""
+    if not design.page.control.sure:
+        return
+    duty = np.broadcast_to(design.sheet[design.page.control.symbol].values, design.shape)
+    idle = np.isnan(duty) & (np.array(design.loads)[None, :] == 0.0) & design.synchronous
+    bad = ~((duty >= design.page.control.lowest) & (duty <= design.page.control.highest)) & ~idle
+    if np.any(bad):
+        i, j = (int(k) for k in np.argwhere(np.broadcast_to(bad, design.shape))[0])
+        lost = beyond_peak(design.sheet)
+        if lost:
+            raise InputError(lost)
+        raise InputError(
+            f"{design.page.name}: {show(design.sheet['V_o'].worst, 'V')} cannot be reached from "
+            f"{design.corner_name((i, j))}: this topology reaches {design.page.conversion}{_room(design)}"
+        )
+
+
+def _room(design: Design) -> str:
+    """Return what moves the range that a transformer sets."""
+    if "D_lim" not in design.sheet:
+        return ""
+    limit = show(design.sheet["D_lim"].worst)
+    return f"; another turns ratio, which switching.duty_limit sets ({limit} here), moves that"

@@ -13,7 +13,6 @@ from jump_lane.spec import Spec
 from jump_lane.topologies import page as find_page
 
 if TYPE_CHECKING:
-    from jump_lane.design.derive import Design
     from jump_lane.topologies.page import Page
 
 
@@ -49,14 +48,6 @@ def require_load(spec: Spec, page: Page) -> None:
         raise InputError(
             "switching.current_ripple: expected, as the load goes down to nothing, where continuous conduction has no boundary"
         )
-
-
-def _room(design: Design) -> str:
-    """Return what moves the range that a transformer sets."""
-    if "D_lim" not in design.sheet:
-        return ""
-    limit = show(design.sheet["D_lim"].worst)
-    return f"; another turns ratio, which switching.duty_limit sets ({limit} here), moves that"
 
 
 def beyond_peak(sheet: Sheet) -> str:
@@ -147,28 +138,3 @@ def beyond_bounds(sheet: Sheet, page: Page) -> str:
                 f"{show(most, limit.unit)} is possible: {bound.otherwise}"
             )
     return ""
-
-
-def require_bounds(design: Design) -> None:
-    """Refuse a design that breaks a condition of its circuit at some corner."""
-    broken = beyond_bounds(design.sheet, design.page)
-    if broken:
-        raise InputError(broken)
-
-
-def require_possible(design: Design) -> None:
-    """Refuse a design whose control variable lies outside its range at some corner."""
-    if not design.page.control.sure:
-        return
-    duty = np.broadcast_to(design.sheet[design.page.control.symbol].values, design.shape)
-    idle = np.isnan(duty) & (np.array(design.loads)[None, :] == 0.0) & design.synchronous
-    bad = ~((duty >= design.page.control.lowest) & (duty <= design.page.control.highest)) & ~idle
-    if np.any(bad):
-        i, j = (int(k) for k in np.argwhere(np.broadcast_to(bad, design.shape))[0])
-        lost = beyond_peak(design.sheet)
-        if lost:
-            raise InputError(lost)
-        raise InputError(
-            f"{design.page.name}: {show(design.sheet['V_o'].worst, 'V')} cannot be reached from "
-            f"{design.corner_name((i, j))}: this topology reaches {design.page.conversion}{_room(design)}"
-        )
