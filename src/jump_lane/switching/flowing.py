@@ -9,7 +9,7 @@ import numpy as np
 
 from jump_lane.switching.clock import LEVELS
 from jump_lane.switching.commutation import CONSISTENT, NOISE, magnitude, size_of
-from jump_lane.switching.propagators import advance, inlined, light, propagate
+from jump_lane.switching.propagators import advance, inlined, light, propagate, weigh
 from jump_lane.switching.series import MOST, expand, first_root, state_at
 
 LEAST_REST = 1e-12
@@ -43,14 +43,9 @@ found a valve between conducting and blocking; it is left alone unless its guard
 
 
 @inlined
-def _observe(watch, c, z, nz, count, watched, side):
+def _observe(watch, c, z, count, watched, side):
     """Apply the first `count` watched rows to z: guards, slopes, bends."""
-    for k in range(count):
-        watched[side, k] = 0.0
-    for j in range(nz):
-        factor = z[j]
-        for k in range(count):
-            watched[side, k] += watch[c, j, k] * factor
+    weigh(watch[c], z, 1.0, count, watched[side])
 
 
 @inlined
@@ -137,7 +132,7 @@ def _allow(watch, c, z, sizes, resting, armed, watched):
     for k in range(d, d + sizes.trips):
         watched[2, k] = -ROUNDING * magnitude(watch, c, z, sizes.nz, k) if k == d + armed else -np.inf
     if resting:
-        _observe(watch, c, z, sizes.nz, d, watched, 0)
+        _observe(watch, c, z, d, watched, 0)
     for k in range(d):
         terms = magnitude(watch, c, z, sizes.nz, k)
         watched[2, k] = watched[3, k] = -GUARD_ROUNDING * terms - 0.2 * noise
@@ -181,19 +176,19 @@ def _locate(phi, watch, c, terms, last, ticks, z, fresh, watched, sizes):
     """
     d, nz, point, s = sizes.natural + sizes.trips, sizes.nz, terms[MOST + 1, : sizes.nz], 1.0
     state_at(terms, last, 1.0, point)
-    _observe(watch, c, point, nz, d, watched, 1)
+    _observe(watch, c, point, d, watched, 1)
     for k in range(d):
         if watched[1, k] < watched[2, k]:
             s = min(s, first_root(watch, c, k, terms, last, watched[2, k], CLOSE / ticks, terms[MOST + 2]))
     gone = min(int(s * ticks), ticks - 1)
     for _ in range(TRIES):
         state_at(terms, last, gone / ticks, point)
-        _observe(watch, c, point, nz, d, watched, 0)
+        _observe(watch, c, point, d, watched, 0)
         if gone > 0 and _deepest(watched, 0, d) >= 0:
             gone -= 1
             continue
         propagate(phi, c, 0, point, fresh)
-        _observe(watch, c, fresh, nz, d, watched, 1)
+        _observe(watch, c, fresh, d, watched, 1)
         which = _deepest(watched, 1, d)
         if which >= 0:
             for i in range(nz):
@@ -227,10 +222,10 @@ def _hunt(phi, turned, watch, c, first, z, fresh, watched, sizes, level, tick, t
                 break
         products += 1
         propagate(phi, c, level, z, fresh)
-        _observe(watch, c, fresh, nz, d, watched, 1)
+        _observe(watch, c, fresh, d, watched, 1)
         which = _deepest(watched, 1, d)
         if which >= 0 and level == 0:
-            _observe(watch, c, z, nz, d, watched, 0)
+            _observe(watch, c, z, d, watched, 0)
             rest = _cross(z, fresh, watched[0, which], watched[1, which])
             gone += 1
             break
@@ -254,7 +249,7 @@ def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, 
     nz, d = sizes.nz, sizes.natural + sizes.trips
     _allow(watch, c, z, sizes, resting, armed, watched)
     level, left, here, products, last, series, which, rest, hidden = first, span, 0, 0, 0, True, -1, 0.0, 0
-    _observe(watch, c, z, nz, 3 * d, watched, here)
+    _observe(watch, c, z, 3 * d, watched, here)
     while left > 0:
         while (1 << level) > left:
             level -= 1
@@ -268,7 +263,7 @@ def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, 
         else:
             products += 1
             propagate(phi, c, level, z, fresh)
-        _observe(watch, c, fresh, nz, 3 * d, watched, 1 - here)
+        _observe(watch, c, fresh, 3 * d, watched, 1 - here)
         which = _deepest(watched, 1 - here, d)
         if which >= 0 and step == 1:
             rest = _cross(z, fresh, watched[here, which], watched[1 - here, which])
@@ -283,7 +278,7 @@ def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, 
                     left -= gone
                     break
             which, rest = -1, 0.0
-            _observe(watch, c, z, nz, 3 * d, watched, here)
+            _observe(watch, c, z, 3 * d, watched, here)
         elif products > MOST_STEPS:
             which = UNENDED
             break
@@ -303,7 +298,7 @@ def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, 
                 left, rest = left - 1, LEAST_REST
                 break
             level = 0
-            _observe(watch, c, z, nz, 3 * d, watched, here)
+            _observe(watch, c, z, 3 * d, watched, here)
         else:
             _take(z, fresh, nz)
             here = 1 - here
@@ -324,13 +319,13 @@ def finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed):
     """
     if rest == 0.0:
         return -1, 0.0
-    d, nz = sizes.natural + sizes.trips, sizes.nz
+    d = sizes.natural + sizes.trips
     propagate(tables.phi, c, 0, z, fresh)
     for i in range(z.shape[0]):
         fresh[i] = z[i] + rest * (fresh[i] - z[i])
     _allow(tables.watch, c, z, sizes, resting, armed, watched)
-    _observe(tables.watch, c, z, nz, d, watched, 0)
-    _observe(tables.watch, c, fresh, nz, d, watched, 1)
+    _observe(tables.watch, c, z, d, watched, 0)
+    _observe(tables.watch, c, fresh, d, watched, 1)
     which = _deepest(watched, 1, d)
     still = (
         0 <= which < sizes.natural

@@ -53,16 +53,19 @@ _njit: Any = njit
 OPTIONS: dict[str, Any] = {"cache": CACHED, "nogil": True, "error_model": "numpy", "boundscheck": False}
 """How everything here is compiled."""
 
-compiled: Any = _njit(**OPTIONS, _nrt=True)
+LEAN: dict[str, Any] = {**OPTIONS, "no_cfunc_wrapper": True}
+"""The same without a second entrance that nobody goes in by."""
+
+compiled: Any = _njit(**LEAN, _nrt=True)
 """How functions are compiled that allocate arrays."""
 
-light: Any = _njit(**OPTIONS, _nrt=False)
+light: Any = _njit(**LEAN, _nrt=False)
 """How functions are compiled that allocate nothing: the references of the arrays that they are handed are not counted.
 
 Counting takes half of the time of a period, whose loops are a few products of small matrices long.
 """
 
-inlined: Any = _njit(**OPTIONS, inline="always")
+inlined: Any = _njit(**LEAN, inline="always")
 """How small functions of the innermost loop are compiled, and large ones with one caller: into it, without handing arrays over."""
 
 ZERO: Any = np.int64(0)
@@ -147,16 +150,32 @@ def ladder(rate, tick, phi):
 
 
 @inlined
+def weigh(columns, weights, scale, count, out):
+    """out = scale·Σ weights[j]·columns[j], the first `count` entries of it.
+
+    Two columns at once: a sum that waits for itself in memory does so half as often.
+    """
+    n = columns.shape[0]
+    j = 2 - n % 2
+    first = scale * weights[0]
+    if j == 1:
+        for i in range(count):
+            out[i] = columns[0, i] * first
+    else:
+        second = scale * weights[1]
+        for i in range(count):
+            out[i] = columns[0, i] * first + columns[1, i] * second
+    while j < n:
+        first, second = scale * weights[j], scale * weights[j + 1]
+        for i in range(count):
+            out[i] += columns[j, i] * first + columns[j + 1, i] * second
+        j += 2
+
+
+@inlined
 def propagate(phi, c, level, z, out):
     """out = Φ·z for the transposed propagator phi[c, level]."""
-    n = z.shape[0]
-    for i in range(n):
-        out[i] = 0.0
-    for j in range(n):
-        factor = z[j]
-        if factor != 0.0:
-            for i in range(n):
-                out[i] += phi[c, level, j, i] * factor
+    weigh(phi[c, level], z, 1.0, z.shape[0], out)
 
 
 @light

@@ -6,7 +6,7 @@ that resolves the fastest change allows after a dozen terms.
 
 from __future__ import annotations
 
-from jump_lane.switching.propagators import inlined, light
+from jump_lane.switching.propagators import inlined, light, weigh
 from jump_lane.switching.tables import RESOLVED
 
 MOST = 16
@@ -31,13 +31,7 @@ def expand(turned, c, z, h, fine, terms):
     while size > LEFT_OUT and last < MOST:
         last += 1
         size *= RESOLVED * fine / last
-        part = h / last
-        for i in range(nz):
-            terms[last, i] = 0.0
-        for j in range(nz):
-            factor = part * terms[last - 1, j]
-            for i in range(nz):
-                terms[last, i] += turned[c, j, i] * factor
+        weigh(turned[c], terms[last - 1], h / last, nz, terms[last])
     return last
 
 
