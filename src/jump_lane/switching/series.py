@@ -54,9 +54,12 @@ def first_root(watch, c, row, terms, last, slack, closely, q):
         for j in range(watch.shape[1]):
             q[k] += watch[c, j, row] * terms[k, j]
     q[0] -= slack
-    low, high, s = 0.0, 1.0, 1.0
+    low, high, end = 0.0, 1.0, 0.0
     if q[0] <= 0.0:
         return 0.0
+    for k in range(last + 1):
+        end += q[k]
+    s = q[0] / (q[0] - min(end, 0.0))
     for _ in range(ROOT_STEPS):
         value, slope = q[last], 0.0
         for k in range(last - 1, -1, -1):

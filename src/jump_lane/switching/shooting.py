@@ -58,7 +58,7 @@ def _move_free_end(kit, last):
             kit.mark.tangent[m, i] += rate[i] * kit.mark.moved[last, m]
 
 
-@light
+@inlined
 def run_on(model, kit, edges):
     """Run one period from and to the mark; see `stepping._run`.  MISSING now means that the tables are full."""
     while True:
