@@ -6,8 +6,11 @@ from typing import Any
 from unittest.mock import patch
 
 import jump_lane as jl
-from jump_lane.design.derive import derive
+from jump_lane.design.derive import Design, derive
 from jump_lane.operating.point import solve
+from jump_lane.report.size import size_view
+from jump_lane.sizing.case import corners
+from jump_lane.sizing.readings import read
 from jump_lane.sizing.solve import size
 from jump_lane.spec import parse_spec
 from tests import wide, wide_loops
@@ -34,6 +37,25 @@ class Specifications(unittest.TestCase):
     def test_values_that_follow_each_other_settle(self) -> None:
         found = size(parse_spec(wide.wide(6406), "x"))
         self.assertEqual(found.unkept, [])
+
+    def test_a_limit_that_jumps_does_not_hinder(self) -> None:
+        """One per cent beyond where the mode is just kept, the current does not come near stopping any more."""
+        found, start = size(parse_spec(wide.wide(6264), "x")), derive(parse_spec(wide.wide(6264), "x"))
+        self.assertEqual([r.limit.symbol for r in found.unkept], ["dV_o"])
+        kept, beyond = (self.mode(start, found.exact, share) for share in (1.0, 1.01))
+        self.assertLess(kept, 1.001)
+        self.assertLess(beyond, 0.5)
+        self.assertGreater(self.mode(start, found.exact, 0.98), 1.001)
+        told = size_view(replace(found, jumping=frozenset({"L"})), wide.check(start)).notes
+        self.assertIn("L stands where mode jumps from broken to kept", "".join(told))
+
+    def mode(self, design: Design, values: dict[str, float], share: float) -> float:
+        shown = read(design, values | {"L": share * values["L"]}, corners(design))
+        return max(r.ratio for r in shown if r.limit.symbol == "mode")
+
+    def test_a_value_that_no_limit_is_measured_at_is_left_again(self) -> None:
+        """With more of L the current rises up to the end of the period at one corner, and never stops."""
+        self.assertEqual(wide.outcome(20684, sizes=True), ("judged", ""))
 
     def test_a_corner_without_numbers_is_seen(self) -> None:
         found = derive(parse_spec(wide.wide(3002), "x"))

@@ -14,6 +14,7 @@ from jump_lane.judge.limit import Limit, Mend
 from jump_lane.report.size import size_view
 from jump_lane.sizing.case import Case, _shifted, between, corners, extremes
 from jump_lane.sizing.readings import Reading, read
+from jump_lane.sizing.rounds import Round, let_be
 from jump_lane.sizing.solve import deciding, size
 from jump_lane.spec import Spec, parse_spec
 from jump_lane.study.check import check
@@ -59,6 +60,28 @@ RISING = {
     },
     "transformer": {"secondary": "current-doubler", "magnetising_ripple": "8 %"},
 }
+
+
+class LetBe(unittest.TestCase):
+    """Rounds that did not settle: which of them has values to go on with."""
+
+    def course(self, *rounds: tuple[float, float], least: bool = True) -> list[Round]:
+        return [Round({"L": value}, {"L": asked}, {"L"} if least else set()) for value, asked in rounds]
+
+    def test_one_that_hardly_moves(self) -> None:
+        course = self.course((1.0, 1.0015), (1.1, 1.0011), (1.2, 1.0300))
+        self.assertEqual(let_be(course), course[1])
+
+    def test_just_beyond_a_jump_to_kept(self) -> None:
+        course = self.course((1.0, 1.008), (1.006, 0.4), (1.2, 0.4))
+        self.assertEqual(let_be(course), course[1])
+        course = self.course((1.0, 0.992), (0.994, 2.5), (0.8, 2.5), least=False)
+        self.assertEqual(let_be(course), course[1])
+
+    def test_not_before_it_and_not_far_beyond(self) -> None:
+        self.assertIsNone(let_be(self.course((1.0, 1.008), (1.02, 0.4))))
+        self.assertIsNone(let_be(self.course((1.0, 0.992), (0.98, 2.5), least=False)))
+        self.assertIsNone(let_be(self.course((1.0, 1.008), (1.006, 1.004))))
 
 
 class Values(unittest.TestCase):

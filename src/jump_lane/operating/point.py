@@ -259,7 +259,13 @@ def _powered(
     except ConvergenceError:
         if near is not None:
             return _powered(page, point, guess, control, None)
+    try:
         return led(start, *SLOPES)
+    except ConvergenceError as error:
+        raise ConvergenceError(f"{error}; {RESISTIVE}") from error
+
+
+RESISTIVE = "a load of constant power has none near that of a resistance in its place, which load = 'resistance' shows"
 
 
 CUT = 0.05

@@ -11,6 +11,7 @@ from jump_lane.quantities import show, show_change
 from jump_lane.report.table import Table, View
 from jump_lane.sizing.case import Case
 from jump_lane.sizing.readings import Reading
+from jump_lane.sizing.rounds import JUMPED
 from jump_lane.sizing.solve import Sizing
 from jump_lane.study.check import Check
 
@@ -34,9 +35,15 @@ def size_view(found: Sizing, check: Check) -> View:
     where = (
         "with all values at the ends of their tolerances" if found.tolerances else "between the corners too"
     )
+    notes += [_jumping(s, found) for s in sorted(found.jumping)]
     notes.append(f"looked over {where}; {found.solves} steady states in {_rounds(found.rounds)}")
     status = check.exit_status or (1 if found.unkept else 0)
     return View("size", _data(found, status), (_table(found),), tuple(notes), status)
+
+
+def _jumping(symbol: str, found: Sizing) -> str:
+    limit = pretty(found.deciding[symbol].limit.symbol)
+    return f"{pretty(symbol)} stands where {limit} jumps from broken to kept: less than {100 * JUMPED:.0f} % away it is broken"
 
 
 def _rounds(count: int) -> str:
@@ -126,6 +133,7 @@ def _data(found: Sizing, status: int) -> dict[str, Any]:
         "solves": found.solves,
         "values": [_value(found, s) for s in found.values],
         "unkept": [_reading(r) for r in found.unkept],
+        "jumping": sorted(found.jumping),
     }
 
 

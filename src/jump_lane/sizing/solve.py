@@ -11,33 +11,23 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-import numpy as np
-
 from jump_lane.design.asked import chosen_values
 from jump_lane.design.derive import Design, derive
 from jump_lane.errors import ConvergenceError, NoResultError
 from jump_lane.sizing.case import Case, Values, between, corners, extremes, kind_of
 from jump_lane.sizing.readings import Reading, about, read
+from jump_lane.sizing.rounds import CIRCLING, CREEPING, LONGEST, Round, damped, let_be, mixed
 from jump_lane.spec import Spec
 
 ROUNDS = 40
 SETTLED = 8e-4
 """A step below this part of a value is none."""
 
-CREEPING = 2e-3
-"""Steps below this part that go on to the last round are let be; the limits are kept to as much."""
-
-LONGEST = 2.5
-"""Largest factor of one step."""
-
 NEAR = 0.85
 """Cases whose value over limit is below this part of the worst are left out until the next look over all."""
 
 BROKEN = 1.0005
 """A limit exceeded by more than this, in value over limit, is broken."""
-
-CIRCLING, MIXED = 14, 5
-"""Rounds after which values are taken to go round in circles, as every example settles before, and how many rounds are mixed then."""
 
 JOINS = 6
 """How often cases may join."""
@@ -47,10 +37,6 @@ HEEDED, MOVED = 8, 0.03
 
 LOWERED = 0.95
 """By which factor a turns ratio is lowered until the output can be held."""
-
-
-_Round = tuple[dict[str, float], dict[str, float]]
-"""The values of a round, and the factor by which each has to change."""
 
 
 @dataclass(frozen=True)
@@ -69,6 +55,8 @@ class Sizing:
         For each component what decides it.
     unkept
         Limits that no value keeps, or only one that the file fixes, each at its worst.
+    jumping
+        Components whose limit jumps from broken to kept just before their value.
     tolerances
         Whether every limit is kept with all values at the ends of their tolerances.
     rounds, solves
@@ -80,6 +68,7 @@ class Sizing:
     values: dict[str, float]
     deciding: dict[str, Reading]
     unkept: list[Reading]
+    jumping: frozenset[str]
     tolerances: bool
     rounds: int
     solves: int
@@ -98,6 +87,10 @@ class _State:
     stuck: set[str] = field(default_factory=set)
     deaf: set[str] = field(default_factory=set)
     """Components that their limit does not heed."""
+    jumping: set[str] = field(default_factory=set)
+    """Components whose limit jumps from broken to kept just before their value."""
+    heeded: dict[str, float] = field(default_factory=dict)
+    """The last value of each component at which its limits told by how much it has to change."""
 
     @property
     def free(self) -> set[str]:
@@ -110,13 +103,15 @@ class _State:
         return list(read(self.design, self.fixed | dict(values), cases))
 
     def moved(self, readings: list[Reading]) -> dict[str, float]:
-        """Return by which factor each component has to change; what no value keeps stays."""
+        """Return by which factor each component has to change; what no value keeps goes halfway back to one that did, if any."""
         self.stuck = {c for r in readings if math.isnan(r.factor) for c in r.mend.components}
         out = {}
-        for symbol in self.values:
-            found = deciding(readings, symbol)
-            still = found is None or symbol in self.stuck or symbol in self.deaf
-            factor = 1.0 if still or found is None else found.factor
+        for symbol, value in self.values.items():
+            found, factor = deciding(readings, symbol), 1.0
+            if symbol in self.stuck:
+                factor = math.sqrt(self.heeded.get(symbol, value) / value)
+            elif found is not None and symbol not in self.deaf:
+                factor, self.heeded[symbol] = found.factor, value
             out[symbol] = min(max(factor, 1.0 / LONGEST), LONGEST)
         return out
 
@@ -193,7 +188,8 @@ def _settle(state: _State, every: list[Case], pool: list[Case]) -> list[Reading]
         own = about(readings, state.free - state.stuck)
         broken = [r for r in own if r.ratio > BROKEN and r.case not in active]
         state.told(f"looked over {len(pool)} cases: {len({r.case for r in broken})} join")
-        slack = [s for s, f in state.moved(own).items() if abs(math.log(f)) > 2.0 * SETTLED]
+        asked = {s: f for s, f in state.moved(own).items() if s not in state.jumping}
+        slack = [s for s, f in asked.items() if abs(math.log(f)) > 2.0 * SETTLED]
         if not broken and (join or not slack):
             return readings
         active = _worst_cases(own, pool if slack else active)
@@ -225,9 +221,10 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
     """
     active = list(cases)
     steps: dict[str, float] = {}
+    state.jumping.clear()
     gains, begun = dict.fromkeys(state.values, 1.0), dict(state.values)
     seen: dict[str, list[tuple[float, float]]] = {}
-    course: list[_Round] = []
+    course: list[Round] = []
     for k in range(ROUNDS):
         readings = about(_tried(state, active, steps), state.free)
         last, steps = steps, state.moved(readings)
@@ -240,38 +237,20 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
             state.deaf.add(symbol)
             state.values[symbol] = begun[symbol]
             steps.pop(symbol)
-        course.append(({s: state.values[s] for s in steps}, steps))
-        damped = _damped(steps, last, gains)
-        steps = _mixed(course[-MIXED:]) if k >= CIRCLING and largest > CREEPING else damped
+        least = {s for s in steps if (found := deciding(readings, s)) is not None and found.mend.least}
+        course.append(Round({s: state.values[s] for s in steps}, steps, least))
+        slower = damped(steps, last, gains)
+        steps = mixed(course) if k >= CIRCLING and largest > CREEPING else slower
         for symbol, factor in steps.items():
             state.values[symbol] *= factor
         active = _near(readings, active)
-    asked = course[-1][1]
-    if max(abs(math.log(f)) for f in asked.values()) < CREEPING:
+    kept = let_be(course)
+    if kept is not None:
+        state.values |= kept.values
+        state.jumping = {s for s, f in kept.asked.items() if abs(math.log(f)) >= CREEPING}
         return active
-    moving = ", ".join(s for s, f in asked.items() if abs(math.log(f)) > SETTLED)
+    moving = ", ".join(s for s, f in course[-1].asked.items() if abs(math.log(f)) > SETTLED)
     raise ConvergenceError(f"the values of {moving} have not settled in {ROUNDS} rounds")
-
-
-def _damped(steps: dict[str, float], last: dict[str, float], gains: dict[str, float]) -> dict[str, float]:
-    """Return steps of which those that turn back are halved once more, and others grow again; the gains are kept."""
-    for symbol, factor in steps.items():
-        turned = math.log(factor) * math.log(last.get(symbol, 1.0)) < 0.0
-        gains[symbol] = max(0.5 * gains[symbol], 0.1) if turned else min(1.3 * gains[symbol], 1.0)
-    return {s: f ** gains[s] for s, f in steps.items()}
-
-
-def _mixed(course: list[_Round]) -> dict[str, float]:
-    """Return steps that take what the last ones did to each other into account (Anderson 1965, J. ACM 12: mixing of iterates).
-
-    Values that follow each other may go round in circles, which no damping of any one of them ends soon.
-    """
-    symbols = [s for s in course[-1][1] if all(s in values for values, _ in course)]
-    at, step = (np.array([[math.log(one[k][s]) for s in symbols] for one in course]) for k in (0, 1))
-    was, did = np.diff(at, axis=0), np.diff(step, axis=0)
-    weights = np.linalg.lstsq(did.T, step[-1], rcond=1e-6)[0]
-    found = np.clip(step[-1] - (was + did).T @ weights, -math.log(LONGEST), math.log(LONGEST))
-    return course[-1][1] | dict(zip(symbols, np.exp(found).tolist(), strict=True))
 
 
 def _unheeded(
@@ -281,7 +260,7 @@ def _unheeded(
     out = []
     for symbol in state.free:
         found = deciding(readings, symbol)
-        if found is None or found.limit.symbol != "mode":
+        if found is None or symbol in state.stuck or found.limit.symbol != "mode":
             continue  # ripples always heed their components
         before = seen.setdefault(symbol, [])
         before.append((state.values[symbol], found.ratio - 1.0))
@@ -336,6 +315,7 @@ def _result(state: _State, textbook: Design, readings: list[Reading], tolerances
         values,
         decided,
         _unkept(readings),
+        frozenset(state.jumping),
         tolerances,
         state.rounds,
         state.solves,

@@ -238,6 +238,7 @@ class Size(Output):
     solves: int
     values: list[SizedValue]
     unkept: list[Reading]
+    jumping: list[str]
 
 
 class FitCandidate(Model):
