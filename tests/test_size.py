@@ -251,6 +251,27 @@ class Parts(unittest.TestCase):
         finally:
             solve.ROUNDS = rounds
 
+    def test_a_case_without_a_result_says_what_led_there(self) -> None:
+        from jump_lane.sizing import solve
+
+        first, rounds = solve.read, 0
+
+        def lost(*given):
+            nonlocal rounds
+            rounds += 1
+            if rounds > 2:
+                raise ConvergenceError("no state")
+            return first(*given)
+
+        tables = buck_tables() | {"margin": {"inductance": 0, "capacitance": 0}}
+        with (
+            patch.object(solve, "read", lost),
+            self.assertRaisesRegex(
+                ConvergenceError, "no state; met where less C_i is asked for: input ripple"
+            ),
+        ):
+            size(spec(tables, input__voltage_ripple="3 %"))
+
 
 class Command(unittest.TestCase):
     def setUp(self) -> None:

@@ -33,7 +33,7 @@ from jump_lane.study.template import example
 from jump_lane.switching import balance
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.regulation import Regulation
-from jump_lane.switching.rest import energy_at_rest
+from jump_lane.switching.rest import energy_at_rest, states_at_rest
 from jump_lane.switching.runs import Run
 from jump_lane.topologies import page
 from tests import wide
@@ -91,6 +91,25 @@ class Scaled(unittest.TestCase):
         self.assertAlmostEqual((rest[1] - rest[0]) / 100.0, 5e-5 * 9.0)
         still = (Resistor("R", "a", "gnd", 1.0), Inductor("L", "a", "gnd", 1e-6))
         self.assertEqual(energy_at_rest(Circuit(still, 1e-5, lambda _: {}, 0.5)), 1.0)
+        held = states_at_rest(Circuit(elements, 1e-5, lambda d: {"S1": on(0.0, d)}, 0.5), ("C", "L"))
+        np.testing.assert_allclose(held, (10.0 * 12.0 * 1e-2, rest[0] ** 0.5))
+        self.assertEqual(states_at_rest(Circuit(still, 1e-5, lambda _: {}, 0.5), ("L",)), 1.0)
+
+    def test_a_small_current_beside_a_large_capacitor_ends_where_it_is_zero(self) -> None:
+        """A body diode takes 5 A of what its small capacitor leaves, beside millifarads: its current never reverses."""
+        values = {
+            "n": 3.2790588,
+            "L_m": 4.2897e-6,
+            "L": 34.71e-9,
+            "L_r": 20.78958e-9,
+            "C_o": 2.11684e-3,
+            "C_i": 53.11952e-6,
+        }
+        found = derive(parse_spec(wide.wide(9274), "x")).sized(values, (7.2927091,), (37.329294,))
+        _, recording = solve(found)
+        current = recording.measures("S2.body.i")
+        self.assertGreater(current.maximum, 1.0)
+        self.assertGreater(current.minimum, -1e-4 * current.maximum)
 
 
 class Endless(unittest.TestCase):

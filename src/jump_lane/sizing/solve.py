@@ -225,8 +225,13 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
     gains, begun = dict.fromkeys(state.values, 1.0), dict(state.values)
     seen: dict[str, list[tuple[float, float]]] = {}
     course: list[Round] = []
+    readings: list[Reading] = []
     for k in range(ROUNDS):
-        readings = about(_tried(state, active, steps), state.free)
+        try:
+            shown = _tried(state, active, steps)
+        except NoResultError as error:
+            raise _on_the_way(error, readings, steps) from None
+        readings = about(shown, state.free)
         last, steps = steps, state.moved(readings)
         state.rounds += 1
         largest = max((abs(math.log(f)) for f in steps.values()), default=0.0)
@@ -251,6 +256,16 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
         return active
     moving = ", ".join(s for s, f in course[-1].asked.items() if abs(math.log(f)) > SETTLED)
     raise ConvergenceError(f"the values of {moving} have not settled in {ROUNDS} rounds")
+
+
+def _on_the_way(error: NoResultError, readings: list[Reading], steps: dict[str, float]) -> NoResultError:
+    """Return why a round has no result, with the limit that asked for it."""
+    symbol = max(steps, key=lambda s: abs(math.log(steps[s])), default="")
+    found = deciding(readings, symbol)
+    if found is None:
+        return error
+    more = "more" if steps[symbol] > 1.0 else "less"
+    return ConvergenceError(f"{error}; met where {more} {symbol} is asked for: {found.limit.meaning}")
 
 
 def _unheeded(

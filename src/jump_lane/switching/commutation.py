@@ -104,10 +104,9 @@ def magnitude(watch, c, z, nz, row):
 
 
 @light
-def _broken(watch, c, sizes, z, doubt, valves):
+def _broken(tables, c, sizes, z, doubt, valves):
     """Return the guard that is most below zero by more than `doubt` times rounding, of some valves (bits), or FITS."""
-    which, low = FITS, 0.0
-    floor = NOISE * size_of(z, sizes.n, sizes.energy)
+    which, low, watch, large = FITS, 0.0, tables.watch, size_of(z, sizes.n, 0.0)
     for k in range(sizes.natural):
         if not (valves >> k) & 1:
             continue
@@ -116,7 +115,7 @@ def _broken(watch, c, sizes, z, doubt, valves):
             term = watch[c, j, k] * z[j]
             s += term
             size += abs(term)
-        if s < low and -s > doubt * (CONSISTENT * size + floor):
+        if s < low and -s > doubt * (CONSISTENT * size + NOISE * (large + tables.rest[c, k])):
             which, low = k, s
     return which
 
@@ -151,7 +150,7 @@ def _misfit(tables, c, z, entered, sizes, tick, work, doubt):
             if kind == IMPOSSIBLE:
                 return CONTRADICTORY, False
             jumped = True
-    return _broken(tables.watch, c, sizes, entered, doubt, ZERO - 1), jumped
+    return _broken(tables, c, sizes, entered, doubt, ZERO - 1), jumped
 
 
 @light
@@ -184,7 +183,7 @@ def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
         turned = FITS
         if jumped and patience > 0:
             closed = combo >> sizes.gated
-            turned = _broken(tables.watch, c, sizes, entered, 1.0, closed)
+            turned = _broken(tables, c, sizes, entered, 1.0, closed)
         if turned != FITS:
             which, patience = turned, patience - 1
         elif tables.info[c, 2] != FREE and (jumped or which == FITS):

@@ -93,6 +93,7 @@ class Engine:
             projection=np.empty((capacity, self.n, nz)),
             signals=np.empty((capacity, len(self.network.signals), self.n + 1)),
             watch=np.empty((capacity, nz, 3 * (s.natural + s.trips) + s.natural)),
+            rest=np.empty((capacity, s.natural)),
             sense=np.empty((capacity, 2 * len(self.watched), nz)),
             phi=np.empty((capacity, LEVELS, nz, nz)),
         )

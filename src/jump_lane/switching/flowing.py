@@ -123,18 +123,18 @@ def _cubic_minimum(a, b, s, t):
 
 
 @light
-def _allow(watch, c, z, sizes, resting, armed, watched):
+def _allow(watch, rest, c, z, sizes, resting, armed, watched):
     """Set how far below zero each guard may go in a stretch that starts at z, and how far where none is at rest there.
 
     One well above zero is not at rest.  Of the trips only the one that is armed (or −1) has to stay above zero.
     """
-    noise, d = NOISE * size_of(z, sizes.n, sizes.energy), sizes.natural
+    large, d = size_of(z, sizes.n, 0.0), sizes.natural
     for k in range(d, d + sizes.trips):
         watched[2, k] = -ROUNDING * magnitude(watch, c, z, sizes.nz, k) if k == d + armed else -np.inf
     if resting:
         _observe(watch, c, z, d, watched, 0)
     for k in range(d):
-        terms = magnitude(watch, c, z, sizes.nz, k)
+        terms, noise = magnitude(watch, c, z, sizes.nz, k), NOISE * (large + rest[c, k])
         watched[2, k] = watched[3, k] = -GUARD_ROUNDING * terms - 0.2 * noise
         at_rest = ACCEPTED * terms + 2.0 * noise
         if resting and watched[0, k] <= at_rest:
@@ -238,7 +238,9 @@ def _hunt(phi, turned, watch, c, first, z, fresh, watched, sizes, level, tick, t
 
 
 @inlined
-def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, armed, tick, terms, stats):
+def flow(
+    phi, turned, watch, rests, c, first, z, fresh, watched, sizes, span, resting, armed, tick, terms, stats
+):
     """Propagate through at most `span` ticks of configuration c, up to the first guard that fails.
 
     z is advanced in place; returns the ticks gone, the natural valve whose guard failed (or, behind these, the trip; or −1,
@@ -247,7 +249,7 @@ def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, 
     one step by its series; one that ends beyond an event is searched for it.  Arrays are handed over once.
     """
     nz, d = sizes.nz, sizes.natural + sizes.trips
-    _allow(watch, c, z, sizes, resting, armed, watched)
+    _allow(watch, rests, c, z, sizes, resting, armed, watched)
     level, left, here, products, last, series, which, rest, hidden = first, span, 0, 0, 0, True, -1, 0.0, 0
     _observe(watch, c, z, 3 * d, watched, here)
     while left > 0:
@@ -323,7 +325,7 @@ def finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed):
     propagate(tables.phi, c, 0, z, fresh)
     for i in range(z.shape[0]):
         fresh[i] = z[i] + rest * (fresh[i] - z[i])
-    _allow(tables.watch, c, z, sizes, resting, armed, watched)
+    _allow(tables.watch, tables.rest, c, z, sizes, resting, armed, watched)
     _observe(tables.watch, c, z, d, watched, 0)
     _observe(tables.watch, c, fresh, d, watched, 1)
     which = _deepest(watched, 1, d)

@@ -21,7 +21,7 @@ from jump_lane.switching.commutation import Sizes
 from jump_lane.switching.learning import CLOCK as COUNT
 from jump_lane.switching.learning import CURRENT, POTENTIAL, VOLTAGE, Model
 from jump_lane.switching.network import Array, Network
-from jump_lane.switching.rest import energy_at_rest
+from jump_lane.switching.rest import energy_at_rest, states_at_rest
 from jump_lane.switching.tripped import Trip, tripped
 
 NO_LAW = Law({})
@@ -63,6 +63,7 @@ class Layout:
         self.law = circuit.law or NO_LAW
         self.meters, self.watched, self.inputs = tuple(meters), dict(watched or {}), tuple(inputs)
         self.n, self.energy = network.size, energy_at_rest(circuit)
+        self.rest = states_at_rest(circuit, network.states)
         self.at: dict[str, int] = {ONE: self.n}
         entry = self.n + 1 + len(self.meters)
         if circuit.law is not None:
@@ -148,7 +149,7 @@ class Layout:
             meters.append(self.signal(self.law.feed[0]))
         return Model(
             self.network.stamp, _pairs(meters), _pairs([self.signal(s) for s in names]), beside, sensing, guards, comparing,
-            shown, showing, *self._inputs(),
+            shown, showing, *self._inputs(), self.rest,
         )  # fmt: skip
 
     def _rows(self, rows: Sequence[Row], names: tuple[str, ...]) -> tuple[Array, Array]:

@@ -38,6 +38,8 @@ class Model(NamedTuple):
         Entries of z that stand for increments of sources, (i,).
     input_r, input_source, input_known
         What replaces `Stamp.r`, `Stamp.source` and `Stamp.current_known` where the source is 1 and all others are zero.
+    rest
+        States of the circuit at rest, (n,), see `rest.states_at_rest`.
     learning
         Where `LEARNING` is.
     """
@@ -55,6 +57,7 @@ class Model(NamedTuple):
     input_r: NDArray[np.float64]
     input_source: NDArray[np.float64]
     input_known: NDArray[np.float64]
+    rest: NDArray[np.float64]
     learning: int = 0
 
 
@@ -134,7 +137,7 @@ def _learn(lesson):
     if shown.shape[0] > 0:
         shown = shown + product(model.showing, sense)
     laws = (n + 1 + sizes.meters, n + 1 + sizes.meters + sizes.laws)
-    enter(tables, index, combo, result, moving, entered, watched, burst, shown, laws, tick)
+    enter(tables, index, combo, result, moving, entered, watched, burst, shown, laws, model.rest, tick)
     return 0
 
 

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Capacitor, CoupledInductors, CurrentSource, Inductor, VoltageSource
 
 MANY = 100.0
-"""A hundredth of it, and guards that rest at zero rattle; ten times as much, and currents of light valves get lost."""
+"""How many times what its sources bring a circuit at rest is taken to hold: it may step up, or ring."""
 
 
 def energy_at_rest(circuit: Circuit) -> float:
@@ -24,3 +29,15 @@ def energy_at_rest(circuit: Circuit) -> float:
         inductance += sum(row[k] for k, row in enumerate(pair.inductance))
     brought = capacitance * max(voltages, default=0.0) ** 2 + inductance * max(currents, default=0.0) ** 2
     return MANY * brought or 1.0
+
+
+def states_at_rest(circuit: Circuit, states: Sequence[str]) -> NDArray[np.float64]:
+    """Return how large each state is taken to be at rest, √J, (n,).
+
+    A capacitor has its own part of that energy: a guard that reads a small one has to be known more closely than a large one
+    beside it would allow.  An inductor may have all of it.
+    """
+    voltage = max((abs(e.voltage) for e in circuit.elements if isinstance(e, VoltageSource)), default=0.0)
+    whole = energy_at_rest(circuit)
+    held = {e.name: MANY * e.capacitance * voltage**2 for e in circuit.elements if isinstance(e, Capacitor)}
+    return np.sqrt([held.get(name) or whole for name in states])

@@ -352,7 +352,7 @@ def _run(journey):
         which, rest = finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed)
         if which < 0:
             gone, which, rest = flow(
-                tables.phi, tables.turned, tables.watch, c, tables.info[c, 1], z, fresh, watched, sizes,
+                tables.phi, tables.turned, tables.watch, tables.rest, c, tables.info[c, 1], z, fresh, watched, sizes,
                 min(end, until) - now, resting, armed, tick, terms, stats,
             )  # fmt: skip
             for m in range(sizes.columns):

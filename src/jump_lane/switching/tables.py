@@ -27,6 +27,8 @@ class Tables(NamedTuple):
     watch
         Rows over z, transposed, (c, nz, 3(d+k)+d): of every natural valve the guard (scaled to a largest entry of 1), and
         of every trip; their first and second derivatives in time; and the impulse of every natural valve.
+    rest
+        What every natural guard would be made of in a state at rest, (c, d); a rounding of it is none.
     signals
         Every signal as a row over [y; 1], (c, s, n+1).
     sense
@@ -40,6 +42,7 @@ class Tables(NamedTuple):
     turned: NDArray[np.float64]
     projection: NDArray[np.float64]
     watch: NDArray[np.float64]
+    rest: NDArray[np.float64]
     signals: NDArray[np.float64]
     sense: NDArray[np.float64]
     phi: NDArray[np.float64]
@@ -66,10 +69,10 @@ def free_row(info):
 
 
 @inlined
-def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense, laws, tick):
+def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense, laws, rest, tick):
     """Write a configuration into row `index` of the tables; all rows are over the whole of z, guards those of trips too.
 
-    The entries of z from `laws[0]` to before `laws[1]` are states of the law of control.
+    The entries of z from `laws[0]` to before `laws[1]` are states of the law of control; `rest` are those of the circuit at rest.
     """
     n, nz, count = projection.shape[0], rate.shape[0], guards.shape[0]
     for j in range(nz):
@@ -89,8 +92,11 @@ def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense,
             tables.watch[index, j, count + k] = slopes[k, j] * scale
             tables.watch[index, j, 2 * count + k] = bends[k, j] * scale
     for k in range(impulses.shape[0]):
+        tables.rest[index, k] = 0.0
         for j in range(nz):
             tables.watch[index, j, 3 * count + k] = impulses[k, j]
+            if j < n:
+                tables.rest[index, k] += abs(tables.watch[index, j, k]) * rest[j]
     moving, signals = product(sense, rate), sense.shape[0]
     for k in range(signals):
         for j in range(nz):
