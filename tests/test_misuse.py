@@ -12,6 +12,7 @@ import tempfile
 import time
 import unittest
 from pathlib import Path
+from unittest.mock import patch
 
 from jump_lane.circuit.gates import Instant
 from jump_lane.circuit.timing import edge, wrapped
@@ -70,16 +71,10 @@ class Endings(unittest.TestCase):
         self.assertEqual((status, json.loads(out)["code"]), (70, "fault"))
         self.assertIn("ZeroDivisionError: made up (test_misuse.py", err)
 
-    def test_an_interruption_is_130(self) -> None:
-        def interrupted(*_: object, **__: object) -> None:
-            raise KeyboardInterrupt
-
-        whole = app.dispatch
-        app.dispatch = interrupted  # type: ignore[assignment]
-        try:
-            self.assertEqual(called("check")[0], 130)
-        finally:
-            app.dispatch = whole
+    def test_an_interruption_is_130_and_says_so(self) -> None:
+        with patch("jump_lane.library.words.convert", side_effect=KeyboardInterrupt):
+            status, out, err = called("convert", "24 AWG", "mm²")
+        self.assertEqual((status, out, err), (130, "", "jumplane: interrupted\n"))
 
 
 class Streams(CommandCase):

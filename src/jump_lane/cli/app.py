@@ -140,8 +140,13 @@ def run(arguments: list[str]) -> int:
 
 
 def dispatch(arguments: list[str]) -> Any:
-    """Call the command that the arguments name."""
-    return _parser(arguments[0] if arguments else "")(args=arguments, standalone_mode=False)
+    """Call the command that the arguments name; an interruption is left to whoever calls this."""
+    parser = _parser(arguments[0] if arguments else "")
+    try:
+        with parser.make_context("jumplane", list(arguments)) as context:
+            return parser.invoke(context)
+    except typer.Exit as ended:
+        return ended.exit_code
 
 
 @functools.cache
