@@ -210,11 +210,15 @@ def _digital(loop: Loop, stage: Stage, crossover: float, margin: float) -> Try:
     return _judged(Sampled(loop, gains), None, stage, hinder)
 
 
+LESS = "less gain mends that: a lower control.crossover, or less of control.phase_margin"
+"""What helps where a converter under its loop has no steady state."""
+
+
 def _judged(loop: AnyLoop, sheet: Sheet | None, stage: Stage, hinder: str) -> Try:
     try:
         closed = close(loop, stage)
         seen = margins(closed.gain, closed.sampling)
         stable = bool(np.abs(closed.multipliers).max(initial=0.0) < 1.0)
     except NoResultError as error:
-        return Try(loop, sheet, math.nan, -180.0, False, hinder or str(error))
+        return Try(loop, sheet, math.nan, -180.0, False, hinder or f"{error}; {LESS}")
     return Try(loop, sheet, seen.crossover, seen.phase, stable, hinder)

@@ -89,8 +89,8 @@ class _State:
     """Components that their limit does not heed."""
     jumping: set[str] = field(default_factory=set)
     """Components whose limit jumps from broken to kept just before their value."""
-    heeded: dict[str, float] = field(default_factory=dict)
-    """The last value of each component at which its limits told by how much it has to change."""
+    kept: dict[str, float] = field(default_factory=dict)
+    """The last value of each component at which it kept its limits."""
 
     @property
     def free(self) -> set[str]:
@@ -109,9 +109,11 @@ class _State:
         for symbol, value in self.values.items():
             found, factor = deciding(readings, symbol), 1.0
             if symbol in self.stuck:
-                factor = math.sqrt(self.heeded.get(symbol, value) / value)
+                factor = math.sqrt(self.kept.get(symbol, value) / value)
             elif found is not None and symbol not in self.deaf:
-                factor, self.heeded[symbol] = found.factor, value
+                factor = found.factor
+                if (factor <= 1.0) == found.mend.least:
+                    self.kept[symbol] = value
             out[symbol] = min(max(factor, 1.0 / LONGEST), LONGEST)
         return out
 
