@@ -267,7 +267,7 @@ class Parts(unittest.TestCase):
         with (
             patch.object(solve, "read", lost),
             self.assertRaisesRegex(
-                ConvergenceError, "no state; met where less C_i is asked for: input ripple"
+                ConvergenceError, "no state; met where more C_o is asked for: ripple of output 1"
             ),
         ):
             size(spec(tables, input__voltage_ripple="3 %"))
