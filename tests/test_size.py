@@ -211,14 +211,19 @@ class Values(unittest.TestCase):
         self.assertEqual(found.unkept, [])
         self.assertLess(found.values["n"], found.design.sheet["n"].worst)
 
-    def test_a_mode_that_no_inductance_brings(self) -> None:
-        """An inductor of a current doubler whose current rises towards the end of the period never idles."""
-        asked = spec(RISING)
-        found = size(asked)
+    def test_a_mode_just_before_it_is_not_reached_at_all(self) -> None:
+        """An inductor of a current doubler whose current rises towards the end of the period never idles: with less it does."""
+        found = size(spec(RISING))
+        self.assertEqual(found.unkept, [])
+        self.assertAlmostEqual(found.deciding["L"].ratio, 1.0, delta=1e-3)
+        fixed = spec(RISING, chosen={"L": 1.02 * found.exact["L"]})
+        found = size(fixed)
         self.assertEqual([r.limit.symbol for r in found.unkept], ["mode"])
         self.assertTrue(math.isinf(found.unkept[0].ratio))
-        shown = "\n".join(size_view(found, check(derive(asked))).notes)
-        self.assertIn("conduction) is not reached at 10.86 V, 54.00 A: no L keeps it", shown)
+        shown = "\n".join(size_view(found, check(derive(fixed))).notes)
+        self.assertIn(
+            "conduction) is not reached at 10.86 V, 54.00 A: the file fixes L, with which the current", shown
+        )
 
 
 class Parts(unittest.TestCase):

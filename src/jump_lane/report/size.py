@@ -107,17 +107,16 @@ def place(case: Case) -> str:
 def _unkept(reading: Reading, found: Sizing) -> str:
     limit = reading.limit
     against = ", ".join(reading.mend.components)
+    fixed = not any(c in found.values for c in reading.mend.components)
     if math.isinf(reading.value):
-        return (
-            f"{pretty(limit.symbol)} ({limit.meaning}) is not reached at {place(reading.case)}: no {against} keeps it, as "
-            f"{limit.otherwise}"
-        )
+        reason = f"the file fixes {against}, with which" if fixed else f"no {against} keeps it, as"
+        return f"{pretty(limit.symbol)} ({limit.meaning}) is not reached at {place(reading.case)}: {reason} {limit.otherwise}"
     if math.isnan(reading.factor):
         reason = f"no {against} keeps it: what the resistance of {against} makes is left"
-    elif any(c in found.values for c in reading.mend.components):
-        reason = f"no {against} keeps it: other values do not let it come nearer"
-    else:
+    elif fixed:
         reason = f"the file fixes {against}"
+    else:
+        reason = f"no {against} keeps it: other values do not let it come nearer"
     unit = limit.unit
     return (
         f"{pretty(limit.symbol)} ({limit.meaning}) is {show(reading.value, unit)} where {show(limit.highest, unit)} is "
