@@ -27,7 +27,7 @@ class Integrals(Sampled):
     def _moments(self) -> Moments:
         branches = len(self.network.branches)
         found: Moments = integrate(
-            self.engine.tables.rate, self._seen, self.trace.durations, self.engine.tick, branches
+            self.engine.tables.rate, self._outline, self.trace.durations, self.engine.tick, branches
         )
         return found
 
@@ -89,7 +89,7 @@ class Integrals(Sampled):
     def mean_product(self, first: str, second: str) -> float:
         """Return the average of the product of two signals over the period."""
         i, j = self.index(first), self.index(second)
-        found, gross = products(self._seen.rows, self._moments.totals, i, j, 1)
+        found, gross = products(self._outline.rows, self._moments.totals, i, j, 1)
         return float(self._mean(found, gross, i, j)[0])
 
     @cached_property

@@ -120,19 +120,19 @@ def _firsts(rows, totals):
 
 
 @compiled
-def integrate(rate, seen, durations, tick, branches):
-    """Return the `Moments` of a period of which a `Survey` was made; its stretches last so many ticks."""
-    stretches, width = seen.which.shape[0], seen.rows.shape[2]
+def integrate(rate, drawn, durations, tick, branches):
+    """Return the `Moments` of a period of which an `Outline` was drawn; its stretches last so many ticks."""
+    stretches, width = drawn.which.shape[0], drawn.rows.shape[2]
     each = np.empty((stretches, width, width))
-    totals = np.zeros((seen.order.shape[0], width, width))
-    rates = np.empty((seen.order.shape[0], width, width))
-    for c in range(seen.order.shape[0]):
-        rates[c] = rate[seen.order[c], :width, :width]
+    totals = np.zeros((drawn.order.shape[0], width, width))
+    rates = np.empty((drawn.order.shape[0], width, width))
+    for c in range(drawn.order.shape[0]):
+        rates[c] = rate[drawn.order[c], :width, :width]
     for k in range(stretches):
-        at = seen.which[k]
-        moments(rates[at], seen.origins[k], durations[k] * tick, each[k])
+        at = drawn.which[k]
+        moments(rates[at], drawn.origins[k], durations[k] * tick, each[k])
         totals[at] += each[k]
-    sums, gross = _firsts(seen.rows, totals)
-    squares, gross_squares = products(seen.rows, totals, ZERO, ZERO, seen.rows.shape[1])
-    powers, gross_powers = products(seen.rows, totals, ZERO, branches, branches)
+    sums, gross = _firsts(drawn.rows, totals)
+    squares, gross_squares = products(drawn.rows, totals, ZERO, ZERO, drawn.rows.shape[1])
+    powers, gross_powers = products(drawn.rows, totals, ZERO, branches, branches)
     return Moments(each, totals, sums, squares, powers, gross, gross_squares, gross_powers)

@@ -119,7 +119,7 @@ class Recording(Integrals):
         largest = np.abs(self.within[1][:, branches : 2 * branches]).max(initial=0.0)
         carries = flowing > np.maximum(1e-6 * flowing.max(axis=0), 1e-9 * largest)
         carries[:, : self.network.gated] = True
-        return np.asarray(carries & self._seen.on[self._seen.which])
+        return np.asarray(carries & self._outline.on[self._outline.which])
 
     @cached_property
     def valves(self) -> frozenset[str]:

@@ -13,7 +13,7 @@ from jump_lane.switching import propagators
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
 from jump_lane.switching.runs import Trace
-from jump_lane.switching.survey import Survey, extremes, survey
+from jump_lane.switching.survey import Outline, Survey, extremes, outline, survey
 from jump_lane.switching.waveforms import Waveforms
 
 
@@ -52,22 +52,32 @@ class Sampled:
         return self._index[name]
 
     @cached_property
-    def _seen(self) -> Survey:
+    def _lasting(self) -> tuple[tuple[NDArray[np.int64], Array], Array, NDArray[np.int64]]:
+        """Configurations and states that stretches start with, what is left of the ticks of these events, and lengths [ticks]."""
         trace = self.trace
+        return (trace.configurations, trace.states), np.append(trace.rests, 0.0), trace.durations
+
+    @cached_property
+    def _outline(self) -> Outline:
+        """What the stretches are; how signals go in them, which takes as long as the period itself, is in `_seen`."""
+        return outline(self.network.stamp, self.engine.tables, *self._lasting)  # type: ignore[no-any-return]
+
+    @cached_property
+    def _seen(self) -> Survey:
+        branches = len(self.network.branches)
         return survey(  # type: ignore[no-any-return]
-            self.network.stamp, self.engine.tables, (trace.configurations, trace.states), np.append(trace.rests, 0.0),
-            trace.durations, self.engine.tick,
-        )  # fmt: skip
+            self._outline, branches, self.engine.tables, *self._lasting, self.engine.tick
+        )
 
     @property
     def _origins(self) -> Array:
         """The states at the ticks on which the stretches start (their events may lie within the ticks before), (k, nz)."""
-        return self._seen.origins
+        return self._outline.origins
 
     @cached_property
     def _rows(self) -> dict[int, Array]:
         """Every signal as a row over [y; 1] in every configuration that was met, (s, n+1)."""
-        return dict(zip(self._seen.order.tolist(), self._seen.rows, strict=True))
+        return dict(zip(self._outline.order.tolist(), self._outline.rows, strict=True))
 
     @cached_property
     def _turned_on(self) -> list[int]:
@@ -101,7 +111,7 @@ class Sampled:
 
     @cached_property
     def _extremes(self) -> Array:
-        return np.asarray(extremes(self.engine.tables.phi, self._seen))
+        return np.asarray(extremes(self.engine.tables.phi, self._outline, self._seen))
 
     def waveforms(self, names: tuple[str, ...], per_period: int = 400) -> Waveforms:
         """Return samples of some signals over one period, both sides of every jump included."""

@@ -22,8 +22,8 @@ LEAST = 4
 """Instants that a stretch needs room for at least: both its ends, a tick behind the first and a step."""
 
 
-class Survey(NamedTuple):
-    """What k stretches in c configurations show of s signals at i instants.
+class Outline(NamedTuple):
+    """What k stretches in c configurations are, of a circuit with s signals.
 
     Attributes
     ----------
@@ -36,6 +36,20 @@ class Survey(NamedTuple):
     origins
         States at the ticks on which the stretches start, (k, nz); their events may lie within the ticks before, and the next
         ones too: then it is the state at the end.
+    """
+
+    order: NDArray[np.int64]
+    which: NDArray[np.int64]
+    on: NDArray[np.bool_]
+    rows: NDArray[np.float64]
+    origins: NDArray[np.float64]
+
+
+class Survey(NamedTuple):
+    """What k stretches show of s signals at i instants.
+
+    Attributes
+    ----------
     first
         Where the instants of each stretch begin, and the end of the last, (k+1,).
     ticks, states, values
@@ -44,11 +58,6 @@ class Survey(NamedTuple):
         Least and largest values of all signals in every stretch, good to 1e-4, (k, s).
     """
 
-    order: NDArray[np.int64]
-    which: NDArray[np.int64]
-    on: NDArray[np.bool_]
-    rows: NDArray[np.float64]
-    origins: NDArray[np.float64]
     first: NDArray[np.int64]
     ticks: NDArray[np.int64]
     states: NDArray[np.float64]
@@ -131,8 +140,8 @@ def _longer(ticks, states, used):
 
 
 @compiled
-def survey(stamp, tables, trace, rests, durations, tick):
-    """Return the `Survey` of a recorded period: configurations and states at the starts of its stretches in `trace`.
+def outline(stamp, tables, trace, rests, durations):
+    """Return the `Outline` of a recorded period: configurations and states at the starts of its stretches in `trace`.
 
     ``rests`` are the parts of a tick behind the events that start them, with none at the end, (k+1,); ``durations`` their
     lengths [ticks], (k,).
@@ -140,7 +149,16 @@ def survey(stamp, tables, trace, rests, durations, tick):
     configurations, starts = trace
     order = np.unique(configurations)
     which = np.searchsorted(order, configurations)
-    rows, branches = tables.signals[order], stamp.branch_nodes.shape[0]
+    on = _conducting(stamp, tables.info, order)
+    origins = _origins(tables.phi, configurations, starts, rests, durations)
+    return Outline(order, which, on, tables.signals[order], origins)
+
+
+@compiled
+def survey(drawn, branches, tables, trace, rests, durations, tick):
+    """Return the `Survey` of a recorded period of which an `Outline` was drawn; all else as for that."""
+    configurations, starts = trace
+    order, which, rows = drawn.order, drawn.which, drawn.rows
     watched = [_watched(rows[c], tables.rate[order[c]], 2 * branches) for c in range(order.shape[0])]
     least, most = _starting(rows, which, starts, branches)
     count, signals = which.shape[0], rows.shape[1]
@@ -169,17 +187,13 @@ def survey(stamp, tables, trace, rests, durations, tick):
         estimate(ticks[a:b], values[a:b], -1.0, lows[k])
         for m in range(signals):
             lows[k, m] = -lows[k, m]
-    origins = _origins(tables.phi, configurations, starts, rests, durations)
-    on = _conducting(stamp, tables.info, order)
-    return Survey(
-        order, which, on, rows, origins, first, ticks[:used].copy(), states[:used].copy(), values, lows, highs
-    )
+    return Survey(first, ticks[:used].copy(), states[:used].copy(), values, lows, highs)
 
 
 @compiled
-def extremes(phi, seen):
+def extremes(phi, drawn, seen):
     """Return the exact least and largest values of all signals over the period, (s,) each."""
-    signals = seen.rows.shape[1]
+    signals = drawn.rows.shape[1]
     near, wanted = np.empty(signals), np.empty(signals)
     out = np.full((2, signals), -np.inf)
     for m in range(signals):
@@ -188,10 +202,10 @@ def extremes(phi, seen):
         sign = 2.0 * side - 1.0
         for m in range(signals):
             wanted[m] = (seen.highs[:, m].max() if side else -seen.lows[:, m].min()) - near[m]
-        for k in range(seen.which.shape[0]):
-            a, b, at = seen.first[k], seen.first[k + 1], seen.which[k]
+        for k in range(drawn.which.shape[0]):
+            a, b, at = seen.first[k], seen.first[k + 1], drawn.which[k]
             refine(
-                phi, seen.order[at], seen.ticks[a:b], seen.states[a:b], seen.values[a:b], seen.rows[at], sign, wanted,
+                phi, drawn.order[at], seen.ticks[a:b], seen.states[a:b], seen.values[a:b], drawn.rows[at], sign, wanted,
                 out[side],
             )  # fmt: skip
     for m in range(signals):
