@@ -4,6 +4,7 @@ import json
 import math
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from unittest.mock import patch
 
@@ -11,7 +12,7 @@ from jump_lane.design.asked import unnamed
 from jump_lane.design.derive import derive
 from jump_lane.errors import ConvergenceError, InputError
 from jump_lane.judge.limit import Limit, Mend
-from jump_lane.report.size import size_view
+from jump_lane.report.size import _unkept, size_view
 from jump_lane.sizing.case import Case, _shifted, between, corners, extremes
 from jump_lane.sizing.readings import Reading, read
 from jump_lane.sizing.rounds import Round, let_be
@@ -66,7 +67,7 @@ class LetBe(unittest.TestCase):
     """Rounds that did not settle: which of them has values to go on with."""
 
     def course(self, *rounds: tuple[float, float], least: bool = True) -> list[Round]:
-        return [Round({"L": value}, {"L": asked}, {"L"} if least else set()) for value, asked in rounds]
+        return [Round({"L": v}, {"L": a}, {"L"} if (a <= 1.0) == least else set()) for v, a in rounds]
 
     def test_one_that_hardly_moves(self) -> None:
         course = self.course((1.0, 1.0015), (1.1, 1.0011), (1.2, 1.0300))
@@ -224,6 +225,8 @@ class Values(unittest.TestCase):
         self.assertIn(
             "conduction) is not reached at 10.86 V, 54.00 A: the file fixes L, with which the current", shown
         )
+        free = _unkept(found.unkept[0], replace(found, values={"L": 1e-9}))
+        self.assertIn("is not reached at 10.86 V, 54.00 A: no L keeps it, as the current", free)
 
 
 class Parts(unittest.TestCase):
@@ -241,6 +244,8 @@ class Parts(unittest.TestCase):
 
         found = deciding([reading(0.9), reading(1.2), reading(0.5, least=False)], "L")
         self.assertEqual(found.factor if found else None, 1.2)
+        sides = [reading(f, least).kept for least in (True, False) for f in (0.9, 1.0, 1.1)]
+        self.assertEqual(sides, [True, True, False, False, True, True])
         found = deciding([reading(0.9, least=False), reading(0.7, least=False)], "L")
         self.assertEqual(found.factor if found else None, 0.7)
         self.assertIsNone(deciding([reading(1.0)], "C_o"))

@@ -236,6 +236,9 @@ NEARLY = 0.02
 SLOPES = (0.3, -0.3, -0.7, -1.0)
 """Slopes of a load, over I_o/V_o, on the way from a resistance to constant power."""
 
+RESISTIVE = "a load of constant power has none near that of a resistance in its place, which load = 'resistance' shows"
+"""What is said where that way ends early."""
+
 
 def _powered(
     page: Page, point: Point, guess: dict[str, float], control: float | None, near: SteadyState | None
@@ -263,9 +266,6 @@ def _powered(
         return led(start, *SLOPES)
     except ConvergenceError as error:
         raise ConvergenceError(f"{error}; {RESISTIVE}") from error
-
-
-RESISTIVE = "a load of constant power has none near that of a resistance in its place, which load = 'resistance' shows"
 
 
 CUT = 0.05

@@ -40,6 +40,11 @@ class Reading:
         return self.value / self.limit.highest
 
     @property
+    def kept(self) -> bool:
+        """Whether its components may stay, or even give way."""
+        return self.factor <= 1.0 if self.mend.least else self.factor >= 1.0
+
+    @property
     def mend(self) -> Mend:
         """The components that keep it."""
         assert self.limit.mend is not None

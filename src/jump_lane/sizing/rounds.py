@@ -21,11 +21,11 @@ JUMPED = 0.01
 
 
 class Round(NamedTuple):
-    """The values of a round, the factor by which each has to change, and those whose limit asks for no less."""
+    """The values of a round, the factor by which each has to change, and those that keep their limits."""
 
     values: dict[str, float]
     asked: dict[str, float]
-    least: set[str]
+    kept: set[str]
 
 
 def damped(steps: dict[str, float], last: dict[str, float], gains: dict[str, float]) -> dict[str, float]:
@@ -63,7 +63,7 @@ def _largest(one: Round) -> float:
 def _stays(one: Round, course: list[Round]) -> bool:
     """Tell whether a round has values to let be: each hardly asked to move, or just beyond where its limit jumps to being kept."""
     return all(
-        abs(math.log(f)) < CREEPING or ((f < 1.0) == (s in one.least) and _jumps(s, one, course))
+        abs(math.log(f)) < CREEPING or (s in one.kept and _jumps(s, one, course))
         for s, f in one.asked.items()
     )
 

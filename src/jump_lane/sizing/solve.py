@@ -112,7 +112,7 @@ class _State:
                 factor = math.sqrt(self.kept.get(symbol, value) / value)
             elif found is not None and symbol not in self.deaf:
                 factor = found.factor
-                if (factor <= 1.0) == found.mend.least:
+                if found.kept:
                     self.kept[symbol] = value
             out[symbol] = min(max(factor, 1.0 / LONGEST), LONGEST)
         return out
@@ -244,8 +244,8 @@ def _solve(state: _State, cases: list[Case]) -> list[Case]:
             state.deaf.add(symbol)
             state.values[symbol] = begun[symbol]
             steps.pop(symbol)
-        least = {s for s in steps if (found := deciding(readings, s)) is not None and found.mend.least}
-        course.append(Round({s: state.values[s] for s in steps}, steps, least))
+        values = {s: state.values[s] for s in steps}
+        course.append(Round(values, steps, {s for s in steps if state.kept.get(s) == values[s]}))
         slower = damped(steps, last, gains)
         steps = mixed(course) if k >= CIRCLING and largest > CREEPING else slower
         for symbol, factor in steps.items():

@@ -21,13 +21,12 @@ def energy_at_rest(circuit: Circuit) -> float:
     current, many times: a converter that steps up, or rings, has more than its sources bring.  Where they bring none, it is one
     joule.
     """
-    voltages = [abs(e.voltage) for e in circuit.elements if isinstance(e, VoltageSource)]
     currents = [abs(e.current) for e in circuit.elements if isinstance(e, CurrentSource)]
     capacitance = sum(e.capacitance for e in circuit.elements if isinstance(e, Capacitor))
     inductance = sum(e.inductance for e in circuit.elements if isinstance(e, Inductor))
     for pair in (e for e in circuit.elements if isinstance(e, CoupledInductors)):
         inductance += sum(row[k] for k, row in enumerate(pair.inductance))
-    brought = capacitance * max(voltages, default=0.0) ** 2 + inductance * max(currents, default=0.0) ** 2
+    brought = capacitance * _largest_voltage(circuit) ** 2 + inductance * max(currents, default=0.0) ** 2
     return MANY * brought or 1.0
 
 
@@ -37,7 +36,10 @@ def states_at_rest(circuit: Circuit, states: Sequence[str]) -> NDArray[np.float6
     A capacitor has its own part of that energy: a guard that reads a small one has to be known more closely than a large one
     beside it would allow.  An inductor may have all of it.
     """
-    voltage = max((abs(e.voltage) for e in circuit.elements if isinstance(e, VoltageSource)), default=0.0)
-    whole = energy_at_rest(circuit)
+    voltage, whole = _largest_voltage(circuit), energy_at_rest(circuit)
     held = {e.name: MANY * e.capacitance * voltage**2 for e in circuit.elements if isinstance(e, Capacitor)}
     return np.sqrt([held.get(name) or whole for name in states])
+
+
+def _largest_voltage(circuit: Circuit) -> float:
+    return max((abs(e.voltage) for e in circuit.elements if isinstance(e, VoltageSource)), default=0.0)

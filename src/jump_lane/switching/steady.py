@@ -123,7 +123,7 @@ class _Shooting:
 
     def beyond(self, z: Array) -> bool:
         """Tell whether a state is so large beside what the sources make that rounding hides whether it is one."""
-        return bool(np.abs(z[: self.engine.n]).max(initial=0.0) > BEYOND * self._usual > 0.0)
+        return bool(size_of(z, self.engine.n, 0.0) > BEYOND * self._usual > 0.0)
 
     def direction(self, point: _Trial) -> Array:
         """Return the Newton step for states and control.
