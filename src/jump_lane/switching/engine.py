@@ -99,8 +99,7 @@ class Engine:
         )
 
     def _grow(self) -> None:
-        old = self.tables
-        self.tables = self._allocate(2 * len(old.info))
+        old, self.tables = self.tables, self._allocate(2 * len(self.tables.info))
         for fresh, known in zip(self.tables, old, strict=True):
             fresh[: len(known)] = known
 
