@@ -21,7 +21,7 @@ from tests.test_switching import T, buck, driven
 CALLED = """
 from jump_lane.switching import compiled, shooting
 compiled.compile_now()
-assert shooting.run_periods.signatures
+assert shooting.run_on.signatures
 """
 
 

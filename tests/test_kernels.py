@@ -14,7 +14,7 @@ from numba.core.errors import TypingError
 from numpy.typing import NDArray
 
 from jump_lane.switching import moments, nodal, propagators, series
-from jump_lane.switching.apart import Apart
+from jump_lane.switching.apart import Apart, laid
 from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.propagators import light
 from jump_lane.switching.tables import RESOLVED
@@ -157,7 +157,7 @@ scaled = SCALING.calling()
 
 @light
 def call(address, numbers, factor):
-    return scaled(address, Pair(numbers, factor))
+    return scaled(address, laid(Pair(numbers, factor)))
 
 
 class ByAddress(unittest.TestCase):
@@ -295,7 +295,7 @@ class Kept(unittest.TestCase):
             )
             cache = package / "switching" / "__pycache__"
             cache.mkdir()
-            old = cache / "stepping.run_period-1.py311.1.nbc"
+            old = cache / "stepping.run_periods-1.py311.1.nbc"
 
             def imported() -> bool:
                 code = "import jump_lane.switching.propagators"

@@ -46,15 +46,15 @@ class Apart:
         return int(self._compiled[form].address)
 
     def calling(self) -> Any:
-        """Return what compiled code calls the function with: of an address and a record."""
+        """Return what compiled code calls the function with: of an address and a record that is laid down."""
         if INTERPRETED:
-            return lambda _, record: self.function((record,))
+            return lambda _, place: self.function(place)
 
         @intrinsic
-        def call(_: Any, address: Any, record: Any) -> Any:
-            if record not in self._types:
-                raise TypingError(f"{self.function.__name__} is not compiled for {record}")
-            return types.int64(types.int64, record), _code_of_call
+        def call(_: Any, address: Any, place: Any) -> Any:
+            if place.dtype not in self._types:
+                raise TypingError(f"{self.function.__name__} is not compiled for {place.dtype}")
+            return types.int64(types.int64, place), _code_of_call
 
         return call
 
@@ -69,10 +69,30 @@ def _form(record: Any) -> Any:
 
 
 def _code_of_call(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-    """Build the call: the record is laid down, and its place handed over."""
-    kind = signature.args[1]
-    shape = context.get_data_type(kind)
-    place = cgutils.alloca_once(builder, shape)
-    context.pack_value(builder, kind, arguments[1], place)
-    form = ir.FunctionType(ir.IntType(64), [shape.as_pointer()])
-    return builder.call(builder.inttoptr(arguments[0], form.as_pointer()), [place])
+    """Build the call: the place of the record is handed over."""
+    address, place = arguments
+    form = ir.FunctionType(ir.IntType(64), [place.type])
+    return builder.call(builder.inttoptr(address, form.as_pointer()), [place])
+
+
+def _code_of_laying(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+    """Build the copy of a record among the variables of the function that lays it down."""
+    kind = signature.args[0]
+    place = cgutils.alloca_once(builder, context.get_data_type(kind))
+    context.pack_value(builder, kind, arguments[0], place)
+    return place
+
+
+def _laying() -> Any:
+    if INTERPRETED:
+        return lambda record: (record,)
+
+    @intrinsic
+    def lay(_: Any, record: Any) -> Any:
+        return types.CPointer(record)(record), _code_of_laying
+
+    return lay
+
+
+laid = _laying()
+"""Lays a record down in the compiled function that asks for it, as long as that runs: once for many calls."""

@@ -7,6 +7,8 @@ A combination is tried, and the natural valve that contradicts it most is flippe
 2. A jump that no diode opposes, and that leaves none with a reversed current as far as that can be had, is carried out (flux
    and charge conserved) and the test goes on from there.
 3. Without a jump, conducting currents must not be negative and open voltages not above the forward voltage.
+
+The tables are laid down (``held``): handing them over by value takes as long as the test of a combination.
 """
 
 from __future__ import annotations
@@ -104,8 +106,9 @@ def magnitude(watch, c, z, nz, row):
 
 
 @light
-def _broken(tables, c, sizes, z, doubt, valves):
+def _broken(held, c, sizes, z, doubt, valves):
     """Return the guard that is most below zero by more than `doubt` times rounding, of some valves (bits), or FITS."""
+    tables = held[0]
     which, low, watch, large = FITS, 0.0, tables.watch, size_of(z, sizes.n, 0.0)
     for k in range(sizes.natural):
         if not (valves >> k) & 1:
@@ -132,12 +135,13 @@ def _jumps(tables, c, z, entered, sizes, tick, work):
 
 
 @light
-def _misfit(tables, c, z, entered, sizes, tick, work, doubt):
+def _misfit(held, c, z, entered, sizes, tick, work, doubt):
     """Test configuration c against the state z; `entered` receives the state after entering it.
 
     Returns the natural valve to flip, FITS or CONTRADICTORY, and whether a jump has to be carried out.
     """
-    d, kind = sizes.natural, tables.info[c, 2]
+    tables, d = held[0], sizes.natural
+    kind = tables.info[c, 2]
     for i in range(sizes.nz):
         entered[i] = z[i]
     jumped = False
@@ -150,13 +154,13 @@ def _misfit(tables, c, z, entered, sizes, tick, work, doubt):
             if kind == IMPOSSIBLE:
                 return CONTRADICTORY, False
             jumped = True
-    return _broken(tables, c, sizes, entered, doubt, ZERO - 1), jumped
+    return _broken(held, c, sizes, entered, doubt, ZERO - 1), jumped
 
 
 @light
-def _project(tables, c, z, p, columns, sizes, work):
+def _project(held, c, z, p, columns, sizes, work):
     """Carry z and the tangent columns onto the constraints of configuration c."""
-    n = sizes.n
+    tables, n = held[0], sizes.n
     apply(tables.projection, c, z, work)
     for i in range(n):
         z[i] = work[i]
@@ -167,35 +171,35 @@ def _project(tables, c, z, p, columns, sizes, work):
 
 
 @light
-def commutate(tables, combo, z, p, columns, sizes, tick, work, stats):
+def commutate(held, combo, z, p, columns, sizes, tick, work, stats):
     """Find the combination after an event and carry the state (and tangents) over.
 
     Returns status, combination, configuration.
     """
-    entered, seen, patience = work[0], ZERO, JOINTLY * (sizes.natural + 1)
+    tables, entered, seen, patience = held[0], work[0], ZERO, JOINTLY * (sizes.natural + 1)
     for _ in range((SINGLY + JOINTLY) * (sizes.natural + 1)):
         c = find(tables.info, combo)
         if c < 0:
             return MISSING, combo, c
-        which, jumped = _misfit(tables, c, z, entered, sizes, tick, work[1], 1.0)
+        which, jumped = _misfit(held, c, z, entered, sizes, tick, work[1], 1.0)
         if which == CONTRADICTORY:
             return UNSOLVABLE, combo, c
         turned = FITS
         if jumped and patience > 0:
             closed = combo >> sizes.gated
-            turned = _broken(tables, c, sizes, entered, 1.0, closed)
+            turned = _broken(held, c, sizes, entered, 1.0, closed)
         if turned != FITS:
             which, patience = turned, patience - 1
         elif tables.info[c, 2] != FREE and (jumped or which == FITS):
-            _project(tables, c, z, p, columns, sizes, work[1])
+            _project(held, c, z, p, columns, sizes, work[1])
             stats[1] += jumped
         if which == FITS:
             return OK, combo, c
         combo ^= 1 << (sizes.gated + which)
         seen |= 1 << which
-    status, found, c = _search(tables, combo, seen, z, p, columns, sizes, tick, work, 1.0)
+    status, found, c = _search(held, combo, seen, z, p, columns, sizes, tick, work, 1.0)
     if status == CHATTER:
-        return _search(tables, combo, seen, z, p, columns, sizes, tick, work, DOUBT)
+        return _search(held, combo, seen, z, p, columns, sizes, tick, work, DOUBT)
     return status, found, c
 
 
@@ -219,12 +223,12 @@ def _doubtful(tables, combo, seen, z, sizes):
 
 
 @light
-def _search(tables, combo, seen, z, p, columns, sizes, tick, work, doubt):
+def _search(held, combo, seen, z, p, columns, sizes, tick, work, doubt):
     """Try every combination of natural valves in doubt, where flipping the worst one went round in circles.
 
     Guards may be off by `doubt` times rounding.
     """
-    channels = combo & ((1 << sizes.gated) - 1)
+    tables, channels = held[0], combo & ((1 << sizes.gated) - 1)
     free = _doubtful(tables, combo, seen, z, sizes)
     fixed, count = (combo >> sizes.gated) & ~free, 0
     for k in range(sizes.natural):
@@ -239,9 +243,9 @@ def _search(tables, combo, seen, z, p, columns, sizes, tick, work, doubt):
         c = find(tables.info, candidate)
         if c < 0:
             return MISSING, candidate, c
-        which, _ = _misfit(tables, c, z, work[0], sizes, tick, work[1], doubt)
+        which, _ = _misfit(held, c, z, work[0], sizes, tick, work[1], doubt)
         if which == FITS:
             if tables.info[c, 2] != FREE:
-                _project(tables, c, z, p, columns, sizes, work[1])
+                _project(held, c, z, p, columns, sizes, work[1])
             return OK, candidate, c
     return CHATTER, combo, -1

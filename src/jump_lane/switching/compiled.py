@@ -16,9 +16,9 @@ from jump_lane.switching.steady import steady_state
 def is_compiled() -> bool:
     """Tell whether compiled code of the inner loop lies in the cache (or, where none can be kept, that it never does)."""
     if not CACHED:
-        return bool(shooting.run_periods.signatures)
-    folder = Path(shooting.run_periods.stats.cache_path)
-    return any(folder.glob("shooting.run_periods-*.nbc"))
+        return bool(shooting.run_on.signatures)
+    folder = Path(shooting.run_on.stats.cache_path)
+    return any(folder.glob("shooting.run_on-*.nbc"))
 
 
 def compile_now() -> None:

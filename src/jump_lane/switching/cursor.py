@@ -10,7 +10,7 @@ from jump_lane.switching.changes import Clocked
 from jump_lane.switching.clock import Schedule
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
-from jump_lane.switching.shooting import Courses
+from jump_lane.switching.watching import Courses
 
 
 @dataclass

@@ -19,10 +19,9 @@ from jump_lane.switching.layout import Layout, Meter
 from jump_lane.switching.learning import LEARNING, Lesson, learn
 from jump_lane.switching.network import Array, Network, assemble
 from jump_lane.switching.runs import Pieces, Run, Shot, Statistics, Trace, failure
-from jump_lane.switching.shooting import Courses
 from jump_lane.switching.stepping import Kit
-from jump_lane.switching.tables import Tables
-from jump_lane.switching.watching import Course
+from jump_lane.switching.tables import Tables, padded
+from jump_lane.switching.watching import Course, Courses
 
 REMEMBERED = 1000
 """Schedules of values of the control that are kept."""
@@ -72,6 +71,7 @@ class Engine:
         self._rooms = tuple(stepping.room(s, len(self.watched)) for s in self._sizes)
         self.tables = self._allocate(FIRST)
         self.record = self._new_record(64)
+        self._single = self.courses(0)
         self._find_code()
 
     def gated(self, circuit: Circuit) -> Engine:
@@ -86,13 +86,14 @@ class Engine:
 
     def _allocate(self, capacity: int) -> Tables:
         nz, s = self.nz, self._sizes[False]
+        guards = 3 * (s.natural + s.trips)
         return Tables(
             info=np.full((capacity, 3), -1, dtype=np.int64),
             rate=np.empty((capacity, nz, nz)),
             turned=np.empty((capacity, nz, nz)),
             projection=np.empty((capacity, self.n, nz)),
             signals=np.empty((capacity, len(self.network.signals), self.n + 1)),
-            watch=np.empty((capacity, nz, 3 * (s.natural + s.trips) + s.natural)),
+            watch=np.zeros((capacity, nz, max(padded(guards), guards + s.natural))),
             rest=np.empty((capacity, s.natural)),
             sense=np.empty((capacity, 2 * len(self.watched), nz)),
             phi=np.empty((capacity, LEVELS, nz, nz)),
@@ -221,11 +222,11 @@ class Engine:
             self._remedy(status, at)
             kit = kit._replace(tables=self.tables, record=self.record)
 
-    def _kit(self, mark: stepping.Mark, tangents: bool) -> Kit:
-        """Return what a run from a mark needs."""
+    def _kit(self, mark: stepping.Mark, tangents: bool, courses: Courses | None = None) -> Kit:
+        """Return what a run from a mark needs, of one period or of those that `courses` have room for."""
         return Kit(
-            self.tables, self._sizes[tangents], self.tick, self.record, np.zeros(3, dtype=np.int64), mark,
-            self._rooms[tangents], self._running,
+            self.tables, self._sizes[tangents], self.tick, self.record, np.zeros(4, dtype=np.int64), mark,
+            self._rooms[tangents], courses or self._single, self._running,
         )  # fmt: skip
 
     def _find_code(self) -> None:
@@ -239,8 +240,8 @@ class Engine:
 
     def _count(self, kit: Kit) -> None:
         self._latest = kit.mark.state
-        self.statistics.products += int(kit.stats[0])
-        self.statistics.jumps = int(kit.stats[1])
+        self.statistics.products += int(kit.stats[stepping.PRODUCTS])
+        self.statistics.jumps = int(kit.stats[stepping.JUMPS])
 
     def shoot(self, z: Array, combo: int, control: float, target: float) -> Shot:
         """Run one period from z with tangents, and find how far it is from closing.
@@ -353,12 +354,13 @@ class Engine:
         NoResultError
             As `run` does.
         """
-        done, status, combo = 0, -1, 0
-        while status != commutation.OK:
-            kit = self._kit(mark, False)
-            status, combo, count = shooting.run_periods(self._model, kit, edges, courses, done)
-            self.statistics.products += int(kit.stats[0])
-            done = count
+        done, combo = 0, int(mark.place[stepping.COMBO])
+        while done < len(courses.lengths):
+            kit = self._kit(mark, False, courses)
+            kit.stats[stepping.DONE] = done
+            status, combo = shooting.run_on(self._model, kit, edges)
+            self.statistics.products += int(kit.stats[stepping.PRODUCTS])
+            done = int(kit.stats[stepping.DONE])
             if status != commutation.OK:
                 self._remedy(status, combo)
         return int(combo)

@@ -10,7 +10,7 @@ import numpy as np
 from jump_lane.switching.clock import LEVELS
 from jump_lane.switching.commutation import CONSISTENT, NOISE, magnitude, size_of
 from jump_lane.switching.propagators import advance, inlined, light, propagate, weigh
-from jump_lane.switching.series import MOST, expand, first_root, state_at
+from jump_lane.switching.series import POLYNOMIAL, STATE, expand, first_root, state_at
 
 LEAST_REST = 1e-12
 """What is left of a tick behind an event, so that the event is known to lie within it."""
@@ -174,12 +174,12 @@ def _locate(phi, watch, c, terms, last, ticks, z, fresh, watched, sizes):
 
     z is advanced in place if it is found; returns whether it is, the ticks gone, the valve and the rest of the tick.
     """
-    d, nz, point, s = sizes.natural + sizes.trips, sizes.nz, terms[MOST + 1, : sizes.nz], 1.0
+    d, nz, point, s = sizes.natural + sizes.trips, sizes.nz, terms[STATE, : sizes.nz], 1.0
     state_at(terms, last, 1.0, point)
     _observe(watch, c, point, d, watched, 1)
     for k in range(d):
         if watched[1, k] < watched[2, k]:
-            s = min(s, first_root(watch, c, k, terms, last, watched[2, k], CLOSE / ticks, terms[MOST + 2]))
+            s = min(s, first_root(watch, c, k, terms, last, watched[2, k], CLOSE / ticks, terms[POLYNOMIAL]))
     gone = min(int(s * ticks), ticks - 1)
     for _ in range(TRIES):
         state_at(terms, last, gone / ticks, point)
@@ -238,20 +238,18 @@ def _hunt(phi, turned, watch, c, first, z, fresh, watched, sizes, level, tick, t
 
 
 @inlined
-def flow(
-    phi, turned, watch, rests, c, first, z, fresh, watched, sizes, span, resting, armed, tick, terms, stats
-):
+def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, tick, terms, stats):
     """Propagate through at most `span` ticks of configuration c, up to the first guard that fails.
 
     z is advanced in place; returns the ticks gone, the natural valve whose guard failed (or, behind these, the trip; or −1,
     or that it does not end), and the part of the last tick that lies behind that instant.  Steps start as short as the
     fastest change wants (level `first`) and grow while no guard can be missed; what is left, shorter than the first step, is
-    one step by its series; one that ends beyond an event is searched for it.  Arrays are handed over once.
+    one step by its series; one that ends beyond an event is searched for it.  How far guards may go below zero has been set.
+    Arrays are handed over once.
     """
-    nz, d = sizes.nz, sizes.natural + sizes.trips
-    _allow(watch, rests, c, z, sizes, resting, armed, watched)
+    nz, d, rows = sizes.nz, sizes.natural + sizes.trips, watched.shape[1]
     level, left, here, products, last, series, which, rest, hidden = first, span, 0, 0, 0, True, -1, 0.0, 0
-    _observe(watch, c, z, 3 * d, watched, here)
+    _observe(watch, c, z, rows, watched, here)
     while left > 0:
         while (1 << level) > left:
             level -= 1
@@ -265,7 +263,7 @@ def flow(
         else:
             products += 1
             propagate(phi, c, level, z, fresh)
-        _observe(watch, c, fresh, 3 * d, watched, 1 - here)
+        _observe(watch, c, fresh, rows, watched, 1 - here)
         which = _deepest(watched, 1 - here, d)
         if which >= 0 and step == 1:
             rest = _cross(z, fresh, watched[here, which], watched[1 - here, which])
@@ -280,7 +278,7 @@ def flow(
                     left -= gone
                     break
             which, rest = -1, 0.0
-            _observe(watch, c, z, 3 * d, watched, here)
+            _observe(watch, c, z, rows, watched, here)
         elif products > MOST_STEPS:
             which = UNENDED
             break
@@ -300,7 +298,7 @@ def flow(
                 left, rest = left - 1, LEAST_REST
                 break
             level = 0
-            _observe(watch, c, z, 3 * d, watched, here)
+            _observe(watch, c, z, rows, watched, here)
         else:
             _take(z, fresh, nz)
             here = 1 - here
@@ -313,19 +311,19 @@ def flow(
 
 
 @inlined
-def finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed):
-    """Go on for the rest of a tick in which an event was met.
+def begin_stretch(tables, c, z, rest, fresh, watched, sizes, resting, armed):
+    """Set how far guards may go below zero in a stretch, and go on for the rest of a tick in which an event was met.
 
     Returns the valve whose guard crosses zero before its end (or −1), and what is left of the tick; one that is at rest
     at zero, and does not leave it fast, is left to the next tick, so that time goes on.
     """
+    _allow(tables.watch, tables.rest, c, z, sizes, resting, armed, watched)
     if rest == 0.0:
         return -1, 0.0
     d = sizes.natural + sizes.trips
     propagate(tables.phi, c, 0, z, fresh)
     for i in range(z.shape[0]):
         fresh[i] = z[i] + rest * (fresh[i] - z[i])
-    _allow(tables.watch, tables.rest, c, z, sizes, resting, armed, watched)
     _observe(tables.watch, c, z, d, watched, 0)
     _observe(tables.watch, c, fresh, d, watched, 1)
     which = _deepest(watched, 1, d)

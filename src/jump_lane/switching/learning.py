@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.switching.apart import Apart
+from jump_lane.switching.apart import Apart, laid
 from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.commutation import Sizes
 from jump_lane.switching.nodal import product
@@ -148,4 +148,4 @@ _at = LEARNING.calling()
 @light
 def learn(model, tables, sizes, row, combo, tick):
     """Work out the configuration of a combination, and put it into a row of the tables."""
-    _at(model.learning, Lesson(model, tables, sizes, row, combo, tick))
+    _at(model.learning, laid(Lesson(model, tables, sizes, row, combo, tick)))

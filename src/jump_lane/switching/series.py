@@ -18,8 +18,12 @@ LEFT_OUT = 1e-18
 ROOT_STEPS = 60
 """Steps of the search for a root; each at least halves what is left of the stretch."""
 
-ROOM = MOST + 3
-"""Rows that the work space of a series needs: its terms, a state, and the polynomial of a row; it is as wide at least."""
+STATE, POLYNOMIAL, POWERS = MOST + 1, MOST + 2, MOST + 3
+ROOM = MOST + 4
+"""Rows that the work space of a series needs: its terms, a state, the polynomial of a row, and powers; it is as wide at least."""
+
+FAINT = 0.1
+"""By how much of the closeness that is asked terms of a polynomial may move its root, to be left out."""
 
 
 @inlined
@@ -38,12 +42,11 @@ def expand(turned, c, z, h, fine, terms):
 @inlined
 def state_at(terms, last, s, out):
     """Write the state at the part s of the stretch."""
-    nz = out.shape[0]
-    for i in range(nz):
-        out[i] = terms[last, i]
-    for k in range(last - 1, -1, -1):
-        for i in range(nz):
-            out[i] = out[i] * s + terms[k, i]
+    powers = terms[POWERS]
+    powers[0] = 1.0
+    for k in range(last):
+        powers[k + 1] = powers[k] * s
+    weigh(terms[: last + 1], powers, 1.0, out.shape[0], out)
 
 
 @light
@@ -51,15 +54,21 @@ def first_root(watch, c, row, terms, last, slack, closely, q):
     """Return where in the stretch a watched row, which ends below its slack, falls below it: 0 … 1, closely enough; q is work space."""
     for k in range(last + 1):
         q[k] = 0.0
-        for j in range(watch.shape[1]):
-            q[k] += watch[c, j, row] * terms[k, j]
+    for j in range(watch.shape[1]):
+        weight = watch[c, j, row]
+        if weight != 0.0:
+            for k in range(last + 1):
+                q[k] += weight * terms[k, j]
     q[0] -= slack
     low, high, end = 0.0, 1.0, 0.0
     if q[0] <= 0.0:
         return 0.0
     for k in range(last + 1):
         end += q[k]
-    s = q[0] / (q[0] - min(end, 0.0))
+    fall = q[0] - min(end, 0.0)
+    while last > 1 and abs(q[last]) <= FAINT * closely * fall:
+        last -= 1
+    s = q[0] / fall
     for _ in range(ROOT_STEPS):
         value, slope = q[last], 0.0
         for k in range(last - 1, -1, -1):

@@ -2,28 +2,26 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 import numpy as np
-from numpy.typing import NDArray
 
+from jump_lane.switching.apart import laid
 from jump_lane.switching.clock import PERIOD
-from jump_lane.switching.commutation import DIVERGED, FULL, MISSING, OK, Sizes, apply
+from jump_lane.switching.commutation import FULL, MISSING, OK, Sizes, apply
 from jump_lane.switching.learning import learn
 from jump_lane.switching.nodal import eliminate
 from jump_lane.switching.propagators import compiled, inlined, light
 from jump_lane.switching.stepping import (
-    COMBO,
+    AT,
     CONFIGURATION,
+    JUMPS,
     TICK,
     USED,
     Journey,
     Kit,
     begin,
-    run_period,
+    run_periods,
 )
 from jump_lane.switching.tables import free_row
-from jump_lane.switching.watching import empty
 
 MOST = 60
 """Steps of Newton's method at once."""
@@ -60,10 +58,11 @@ def _move_free_end(kit, last):
 
 @inlined
 def run_on(model, kit, edges):
-    """Run one period from and to the mark; see `stepping._run`.  MISSING now means that the tables are full."""
+    """Run from and to the mark; see `stepping._run`.  Returns status and combination.  MISSING now means that the tables are full."""
+    journey = laid(Journey(kit, edges))
     while True:
-        status = run_period(kit.running, Journey(kit, edges))
-        at = kit.stats[2]
+        status = run_periods(kit.running, journey)
+        at = kit.stats[AT]
         if status == OK and edges.drift != 0.0 and kit.sizes.columns > 0:
             _move_end(kit, edges.drift * PERIOD * kit.tick)
         if status == OK and edges.free and kit.sizes.columns > 0:
@@ -150,7 +149,7 @@ def shoot(model, kit, edges, start, combo, target):
     for i in range(start.shape[0]):
         mark.state[i] = start[i]
     begin(mark, sizes, combo, kit.tables.info)
-    kit.stats[1] = 0
+    kit.stats[JUMPS] = 0
     status, at = run_on(model, kit, edges)
     if status != OK:
         return status, at, np.zeros(0), 0.0, 0.0, np.inf, False, np.zeros(0), np.zeros(0)
@@ -207,7 +206,9 @@ def _descended(model, kit, edges, start, combo, last, residual):
     sizes = Sizes(
         mine.n, mine.nz, mine.gated, mine.natural, 0, mine.trips, mine.meters, mine.laws, mine.energy
     )
-    plain = Kit(kit.tables, sizes, kit.tick, kit.record, kit.stats, kit.mark, kit.room, kit.running)
+    plain = Kit(
+        kit.tables, sizes, kit.tick, kit.record, kit.stats, kit.mark, kit.room, kit.courses, kit.running
+    )
     for _ in range(MOST):
         if last[0] != OK or not last[6] or last[5] < residual:
             break
@@ -230,55 +231,3 @@ def _descended(model, kit, edges, start, combo, last, residual):
             last = shoot(model, plain if chord else kit, edges, start, combo, np.nan)
             break
     return (*last, start, combo)
-
-
-class Courses(NamedTuple):
-    """What period after period shows, for p of them: states at their ends, (p, nz), and of every watched row extremes, where in
-    the period they were [ticks], and the average, (p, w); the configurations that were met, as bits, (p,); their lengths
-    [ticks], (p,)."""
-
-    ends: NDArray[np.float64]
-    low: NDArray[np.float64]
-    high: NDArray[np.float64]
-    low_at: NDArray[np.float64]
-    high_at: NDArray[np.float64]
-    mean: NDArray[np.float64]
-    met: NDArray[np.int64]
-    lengths: NDArray[np.int64]
-
-
-@inlined
-def gather(kit, edges, courses, i):
-    """Write what the period that has just ended showed, and start the next one."""
-    course, mark = kit.record.course, kit.mark
-    for k in range(kit.sizes.nz):
-        courses.ends[i, k] = mark.state[k]
-    courses.lengths[i] = mark.place[TICK]
-    period = mark.place[TICK] * kit.tick
-    for k in range(course.low.shape[0]):
-        courses.low[i, k], courses.high[i, k] = course.low[k], course.high[k]
-        courses.low_at[i, k], courses.high_at[i, k] = course.low_at[k], course.high_at[k]
-        courses.mean[i, k] = course.area[k] / period
-    met = 0
-    for k in range(mark.place[USED]):
-        met |= 1 << min(kit.record.where[k, 1], 62)
-    courses.met[i] = met
-    empty(course)
-
-
-@light
-def run_periods(model, kit, edges, courses, i):
-    """Run periods without tangents from the mark, i of them done, until there is no room for what they show.
-
-    Returns status, combination at the end (or the one that is missing or cannot be) and number of periods completed.
-    """
-    count = courses.ends.shape[0]
-    while i < count:
-        status, combo = run_on(model, kit, edges)
-        if status != OK:
-            return status, combo, i
-        gather(kit, edges, courses, i)
-        if not begin(kit.mark, kit.sizes, combo, kit.tables.info):
-            return DIVERGED, combo, i
-        i += 1
-    return OK, kit.mark.place[COMBO], count

@@ -17,14 +17,24 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from jump_lane.switching.apart import Apart
+from jump_lane.switching.apart import Apart, laid
 from jump_lane.switching.clock import PERIOD, Schedule
-from jump_lane.switching.commutation import ENDLESS, FULL, OK, PAUSED, TOO_MANY, Sizes, apply, commutate
-from jump_lane.switching.flowing import UNENDED, finish_tick, flow
+from jump_lane.switching.commutation import (
+    DIVERGED,
+    ENDLESS,
+    FULL,
+    OK,
+    PAUSED,
+    TOO_MANY,
+    Sizes,
+    apply,
+    commutate,
+)
+from jump_lane.switching.flowing import UNENDED, begin_stretch, flow
 from jump_lane.switching.propagators import ZERO, advance, inlined, light
 from jump_lane.switching.series import ROOM
-from jump_lane.switching.tables import Tables, find
-from jump_lane.switching.watching import Course, watch_stretch
+from jump_lane.switching.tables import Tables, find, padded
+from jump_lane.switching.watching import Course, Courses, empty, watch_stretch
 
 MAX_EVENTS = 8000
 """Commutations in a period: a diode that bounces on an undamped ringing makes some thousands."""
@@ -97,8 +107,8 @@ class Room(NamedTuple):
 class Kit(NamedTuple):
     """What a run needs beside the circuit and its edges.
 
-    Tables, sizes, length of a tick, record, what is told (products, jumps, the combination at the end), mark, work space, and
-    where `RUNNING` is.
+    Tables, sizes, length of a tick, record, what is told (products, jumps, the combination at the end, periods done), mark,
+    work space, what periods are to show, and where `RUNNING` is.
     """
 
     tables: Tables
@@ -108,11 +118,16 @@ class Kit(NamedTuple):
     stats: NDArray[np.int64]
     mark: Mark
     room: Room
+    courses: Courses
     running: int = 0
 
 
+PRODUCTS, JUMPS, AT, DONE = 0, 1, 2, 3
+"""Entries of `Kit.stats`."""
+
+
 class Journey(NamedTuple):
-    """A period that is to be run: with what, and through which edges."""
+    """Periods that are to be run: with what, and through which edges."""
 
     kit: Kit
     edges: Schedule
@@ -122,20 +137,21 @@ def room(sizes: Sizes, shown: int) -> Room:
     """Return work space for a circuit of these sizes with so many watched rows."""
     nz, columns = sizes.nz, sizes.columns
     return Room(
-        np.zeros((4, nz + columns)), np.zeros(nz), np.zeros((4, 3 * (sizes.natural + sizes.trips))),
+        np.zeros((4, nz + columns)), np.zeros(nz), np.zeros((4, padded(3 * (sizes.natural + sizes.trips)))),
         np.zeros((ROOM, max(nz, ROOM))), np.zeros(nz), np.zeros((columns + 1, nz)), np.zeros(nz), np.zeros(nz),
         np.zeros((2, 2 * shown)),
     )  # fmt: skip
 
 
 @inlined
-def _set(mark, place, rest, z, p):
+def _set(mark, place, rest, z, p, columns):
     mark.rest[0] = rest
     for i in range(mark.place.shape[0]):
         mark.place[i] = place[i]
     for i in range(z.shape[0]):
         mark.state[i] = z[i]
-        for m in range(p.shape[0]):
+    for m in range(columns):
+        for i in range(z.shape[0]):
             mark.tangent[m, i] = p[m, i]
 
 
@@ -171,16 +187,16 @@ def _crossing(tables, c, which, z, p, sizes, shift):
 
 
 @light
-def _event(tables, before, combo, z, p, shift, moves, sizes, tick, work, stats):
+def _event(held, before, combo, z, p, shift, moves, sizes, tick, work, stats):
     """Commutate, and correct the tangents for an instant that moves by `shift` of each column.
 
     Behind the tangents `p` holds the rate in the configuration before.
     """
     nz, columns = sizes.nz, sizes.columns
     extended = columns + (columns > 0)
-    status, combo, c = commutate(tables, combo, z, p, extended, sizes, tick, work, stats)
+    status, combo, c = commutate(held, combo, z, p, extended, sizes, tick, work, stats)
     if status == OK and columns > 0 and moves and before >= 0:
-        apply(tables.rate, c, z, work[1])
+        apply(held[0].rate, c, z, work[1])
         for m in range(columns):
             for i in range(nz):
                 p[m, i] += (p[columns, i] - work[1, i]) * shift[m]
@@ -212,12 +228,12 @@ def _empty_pulse(tables, edges, f, c, combo, z, sizes):
 
 
 @inlined
-def _edge(tables, edges, f, now, c, combo, z, p, sizes, tick, mark, work, stats):
+def _edge(held, edges, f, now, c, combo, z, p, sizes, tick, mark, work, stats):
     """Let edge f come, by the clock, by its anchor, or as the limit of a trip; or leave out the pulse that it begins.
 
     Returns status, combination, configuration and the edge that came last.
     """
-    columns, shift = sizes.columns, work[3]
+    tables, columns, shift = held[0], sizes.columns, work[3]
     trip = _empty_pulse(tables, edges, f, c, combo, z, sizes)
     if trip >= 0:
         for k in range(f, trip + 1):
@@ -235,7 +251,7 @@ def _edge(tables, edges, f, now, c, combo, z, p, sizes, tick, mark, work, stats)
     elif moves and columns > 0:
         shift[columns - 1] = edges.slopes[f] * tick * PERIOD
     combo = ((combo >> sizes.gated) << sizes.gated) | edges.masks[f]
-    status, combo, c = _event(tables, c, combo, z, p, shift, moves, sizes, tick, work, stats)
+    status, combo, c = _event(held, c, combo, z, p, shift, moves, sizes, tick, work, stats)
     if status == OK:
         _came(mark, f, now, shift, columns)
     return status, combo, c, f
@@ -248,7 +264,7 @@ def _came(mark, f, now, shift, columns):
         mark.moved[f, m] = shift[m]
 
 
-@light
+@inlined
 def _arm(tables, edges, e, c, z, sizes, fired, now):
     """Return when the edge after e is due, and which trip may bring it earlier (or −1); one that is past comes at once."""
     end = _due(edges, fired, e + 1, now)
@@ -259,10 +275,10 @@ def _arm(tables, edges, e, c, z, sizes, fired, now):
 
 
 @light
-def _follow(tables, c, record, k, end, now, tick, fresh, work, seen):
+def _follow(held, c, record, k, end, now, tick, fresh, work, seen):
     """Add the course of the watched rows in the k-th stretch, up to the state `end` at `now` [ticks, not whole]."""
     begun = record.where[k, 0] - record.rest[k]
-    watch_stretch(tables, c, record.state[k], end, begun, now - begun, tick, record.course, fresh, work, seen)
+    watch_stretch(held, c, record.state[k], end, begun, now - begun, tick, record.course, fresh, work, seen)
 
 
 @light
@@ -293,24 +309,25 @@ def begin(mark, sizes, combo, info):
 @inlined
 def _ended(stats, combo, status):
     """Tell the combination, and return the status."""
-    stats[2] = combo
+    stats[AT] = combo
     return status
 
 
-def _run(journey):
+@inlined
+def _period(kit, edges, held):
     """Run one period, from and to the mark, which holds state, combination and tangent columns.
 
     An edge sets a gate mask: at its tick, where it moves by so many periods per unit of the control; so long after another
     edge; or where a trip crosses zero, its tick being the latest.  One that would come at the end of the period does not.
     Returns a status; in `Kit.stats` the combination at the end, or the one that is missing or cannot be.
     """
-    kit, edges = journey[0]
-    tables, sizes, tick, record, stats, mark, room, _ = kit
+    tables, sizes, tick, record, stats, mark, room, _, _ = kit
     work, fresh, watched, terms, z, p, first, before, seen = room
     shift, count = work[3], edges.masks.shape[0]
     for i in range(sizes.nz):
         z[i] = mark.state[i]
-        for m in range(p.shape[0]):
+    for m in range(sizes.columns):
+        for i in range(sizes.nz):
             p[m, i] = mark.tangent[m, i]
     e, now, end, combo, c, used, events, resting, cause, armed, until, every, follow = mark.place
     rest = mark.rest[0]
@@ -321,11 +338,12 @@ def _run(journey):
             rest,
             z,
             p,
+            sizes.columns,
         )
         if now == until and rest == 0.0:
             return _ended(stats, combo, PAUSED)
         if c < 0 and e >= 0:
-            status, combo, c = commutate(tables, combo, z, p, ZERO, sizes, tick, work, stats)
+            status, combo, c = commutate(held, combo, z, p, ZERO, sizes, tick, work, stats)
             if status != OK:
                 return _ended(stats, combo, status)
             continue
@@ -333,7 +351,7 @@ def _run(journey):
             if e + 1 == count or (now == edges.ticks[-1] and edges.trips[e + 1] + edges.anchors[e + 1] > -2):
                 return _ended(stats, combo, OK)
             status, combo, c, f = _edge(
-                tables, edges, e + 1, now, c, combo, z, p, sizes, tick, mark, work, stats
+                held, edges, e + 1, now, c, combo, z, p, sizes, tick, mark, work, stats
             )
             if status != OK:
                 return _ended(stats, combo, status)
@@ -349,11 +367,11 @@ def _run(journey):
         for i in range(sizes.nz):
             record.state[used, i] = z[i]
         used += 1
-        which, rest = finish_tick(tables, c, z, rest, fresh, watched, sizes, resting, armed)
+        which, rest = begin_stretch(tables, c, z, rest, fresh, watched, sizes, resting, armed)
         if which < 0:
             gone, which, rest = flow(
-                tables.phi, tables.turned, tables.watch, tables.rest, c, tables.info[c, 1], z, fresh, watched, sizes,
-                min(end, until) - now, resting, armed, tick, terms, stats,
+                tables.phi, tables.turned, tables.watch, c, tables.info[c, 1], z, fresh, watched, sizes,
+                min(end, until) - now, resting, tick, terms, stats,
             )  # fmt: skip
             for m in range(sizes.columns):
                 advance(tables.phi, c, gone, p[m], fresh)
@@ -366,7 +384,7 @@ def _run(journey):
                 before[i] = z[i]
         if which < 0:
             if follow:
-                _follow(tables, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
+                _follow(held, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
             continue
         events += 1
         if events > MAX_EVENTS:
@@ -376,11 +394,11 @@ def _run(journey):
             wanted, cause = combo ^ (1 << (sizes.gated + which)), which
         else:
             wanted, cause = ((combo >> sizes.gated) << sizes.gated) | edges.masks[e + 1], EDGE - (e + 1)
-        status, combo, c = _event(tables, left, wanted, z, p, shift, left >= 0, sizes, tick, work, stats)
+        status, combo, c = _event(held, left, wanted, z, p, shift, left >= 0, sizes, tick, work, stats)
         if status != OK:
             return _ended(stats, combo, status)
         if follow:
-            _follow(tables, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
+            _follow(held, left, record, used - 1, before, gone_by, tick, fresh, first, seen)
         resting = 1 if c == left else 0
         if which >= sizes.natural:
             e, resting = e + 1, 0
@@ -388,6 +406,41 @@ def _run(journey):
             end, armed = _arm(tables, edges, e, c, z, sizes, mark.fired, now)
 
 
+@inlined
+def _gather(kit, i):
+    """Write what the period that has just ended showed, the i-th."""
+    course, courses, mark = kit.record.course, kit.courses, kit.mark
+    for k in range(kit.sizes.nz):
+        courses.ends[i, k] = mark.state[k]
+    courses.lengths[i] = mark.place[TICK]
+    period = mark.place[TICK] * kit.tick
+    for k in range(course.low.shape[0]):
+        courses.low[i, k], courses.high[i, k] = course.low[k], course.high[k]
+        courses.low_at[i, k], courses.high_at[i, k] = course.low_at[k], course.high_at[k]
+        courses.mean[i, k] = course.area[k] / period
+    met = 0
+    for k in range(mark.place[USED]):
+        met |= 1 << min(kit.record.where[k, 1], 62)
+    courses.met[i] = met
+    empty(course)
+
+
+def _run(journey):
+    """Run a period, or as many without tangents as `Kit.courses` has room for; see `_period`."""
+    kit, edges = journey[0]
+    held, stats = laid(kit.tables), kit.stats
+    while True:
+        status = _period(kit, edges, held)
+        if status != OK or stats[DONE] >= kit.courses.lengths.shape[0]:
+            return status
+        _gather(kit, stats[DONE])
+        if not begin(kit.mark, kit.sizes, stats[AT], kit.tables.info):
+            return DIVERGED
+        stats[DONE] += 1
+        if stats[DONE] == kit.courses.lengths.shape[0]:
+            return OK
+
+
 RUNNING = Apart(_run, allocates=False)
-run_period = RUNNING.calling()
-"""Runs it, with where it is and a `Journey`."""
+run_periods = RUNNING.calling()
+"""Runs it, with where it is and a `Journey` that is laid down."""

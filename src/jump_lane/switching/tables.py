@@ -15,6 +15,15 @@ RESOLVED = 0.25
 """Largest norm of rate times step in the first step after an event: nothing can be missed in it."""
 
 
+LANES = 8
+"""Watched rows are worked out so many at once; what is left over would go one by one, and take as long."""
+
+
+def padded(count: int) -> int:
+    """Return a number of rows, and as many more as it takes to work them out at once."""
+    return -(-count // LANES) * LANES
+
+
 class Tables(NamedTuple):
     """One row for each configuration, c of them.
 
@@ -25,7 +34,7 @@ class Tables(NamedTuple):
     rate, turned, projection
         Maps of z: its derivative, (c, nz, nz), the same transposed, and the states after entering, (c, n, nz).
     watch
-        Rows over z, transposed, (c, nz, 3(d+k)+d): of every natural valve the guard (scaled to a largest entry of 1), and
+        Rows over z, transposed, (c, nz, 3(d+k)+d, or more): of every natural valve the guard (scaled to a largest entry of 1), and
         of every trip; their first and second derivatives in time; and the impulse of every natural valve.
     rest
         What every natural guard would be made of in a state at rest, (c, d); a rounding of it is none.

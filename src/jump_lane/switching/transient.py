@@ -21,8 +21,8 @@ from jump_lane.switching.cursor import Cursor
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
 from jump_lane.switching.runs import Trace
-from jump_lane.switching.shooting import Courses
 from jump_lane.switching.strip import Strip, joined
+from jump_lane.switching.watching import Courses
 
 AT_ONCE, CLOSELY = 500, 100
 """Periods between two places that a run can be taken up again from; where a controller is called once a period, which takes

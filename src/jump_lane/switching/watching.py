@@ -34,6 +34,21 @@ class Course(NamedTuple):
     area: NDArray[np.float64]
 
 
+class Courses(NamedTuple):
+    """What period after period shows, for p of them: states at their ends, (p, nz), and of every watched row extremes, where in
+    the period they were [ticks], and the average, (p, w); the configurations that were met, as bits, (p,); their lengths
+    [ticks], (p,)."""
+
+    ends: NDArray[np.float64]
+    low: NDArray[np.float64]
+    high: NDArray[np.float64]
+    low_at: NDArray[np.float64]
+    high_at: NDArray[np.float64]
+    mean: NDArray[np.float64]
+    met: NDArray[np.int64]
+    lengths: NDArray[np.int64]
+
+
 @light
 def empty(course):
     """Forget what has been seen."""
@@ -97,12 +112,12 @@ def _fits(sense, c, z, seen, here, count, h):
 
 
 @light
-def watch_stretch(tables, c, start, end, begun, ticks, tick, course, fresh, z, seen):
+def watch_stretch(held, c, start, end, begun, ticks, tick, course, fresh, z, seen):
     """Follow the watched rows from the state `start` for so many ticks (not a whole number) to the state `end`.
 
     `begun` is where in the period the stretch begins [ticks]; the other arrays are work space.
     """
-    count, gone, here = course.low.shape[0], 0.0, ZERO
+    tables, count, gone, here = held[0], course.low.shape[0], 0.0, ZERO
     for i in range(start.shape[0]):
         z[i] = start[i]
     _look(tables.sense, c, z, seen, here)
