@@ -247,10 +247,9 @@ class DigitalLoops(Case):
                         run.passage.advance(change.time)
                         run.passage.change(change)
                 run.passage.advance(sample["k"] * period)
-                seen = run.passage.here.engine.tables.sense[
-                    run.passage.here.engine.index(run.passage.here.combo), 0
-                ]
-                self.near(float(seen @ run.passage.here.mark.state), sample["vo_sampled"], 3.3)
+                here = run.passage.here
+                seen = here.engine.shown(here.engine.index(here.combo))[0]
+                self.near(float(seen @ here.mark.state), sample["vo_sampled"], 3.3)
 
     def test_steps_of_pulse_width_coarser_than_those_of_readings_make_it_wander(self) -> None:
         loaded, truth = case("dig_quantised_limit_cycle")

@@ -307,7 +307,7 @@ class ByTangents(unittest.TestCase):
                     z_0, combo, state.control + sign * self.EPSILON * (z**k).real, tangents=False
                 )
                 z_0, combo = run.end.copy(), run.combo
-                out.append(float(engine.tables.sense[engine.index(combo), 0] @ z_0))
+                out.append(float(engine.shown(engine.index(combo))[0] @ z_0))
             seen.append(out)
         odd = (np.array(seen[0]) - np.array(seen[1])) / (2.0 * self.EPSILON)
         turned = np.array([(expected * z ** (k + 1)).real for k in range(self.COUNT)])

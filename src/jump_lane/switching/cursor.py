@@ -115,7 +115,7 @@ class Cursor:
         self.mark.place[stepping.FOLLOW] = follow
 
     def _read(self, clocked: Clocked, z: Array, combo: int) -> None:
-        rows, names = self.engine.tables.sense[self.engine.index(combo)], tuple(self.engine.watched)
+        rows, names = self.engine.shown(self.engine.index(combo)), tuple(self.engine.watched)
         clocked.read(tuple(float(rows[names.index(name)] @ z) for name in clocked.rows))
 
     def swap(self, engine: Engine) -> None:

@@ -95,7 +95,7 @@ class Engine:
             signals=np.empty((capacity, len(self.network.signals), self.n + 1)),
             watch=np.zeros((capacity, nz, max(padded(guards), guards + s.natural))),
             rest=np.empty((capacity, s.natural)),
-            sense=np.empty((capacity, 2 * len(self.watched), nz)),
+            sense=np.zeros((capacity, nz, padded(2 * len(self.watched)))),
             phi=np.empty((capacity, LEVELS, nz, nz)),
         )
 
@@ -125,6 +125,10 @@ class Engine:
     def rate(self, index: int) -> Array:
         """Return the rate matrix of a configuration over [y; 1], (n+1, n+1)."""
         return np.ascontiguousarray(self.tables.rate[index, : self.n + 1, : self.n + 1])
+
+    def shown(self, index: int) -> Array:
+        """Return the watched rows in a configuration, over z, (w, nz)."""
+        return np.asarray(self.tables.sense[index, :, : len(self.watched)].T)
 
     def combo(self, index: int) -> int:
         """Return the bit pattern of the valves that conduct in a configuration."""

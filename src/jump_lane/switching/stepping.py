@@ -139,7 +139,7 @@ def room(sizes: Sizes, shown: int) -> Room:
     return Room(
         np.zeros((4, nz + columns)), np.zeros(nz), np.zeros((4, padded(3 * (sizes.natural + sizes.trips)))),
         np.zeros((ROOM, max(nz, ROOM))), np.zeros(nz), np.zeros((columns + 1, nz)), np.zeros(nz), np.zeros(nz),
-        np.zeros((2, 2 * shown)),
+        np.zeros((2, padded(2 * shown))),
     )  # fmt: skip
 
 

@@ -41,7 +41,7 @@ class Tables(NamedTuple):
     signals
         Every signal as a row over [y; 1], (c, s, n+1).
     sense
-        Rows over z that are watched, and their derivatives in time, (c, 2w, nz).
+        Rows over z that are watched, and their derivatives in time, transposed, (c, nz, 2w, or more).
     phi
         The ladders of propagators, each transposed, (c, levels, nz, nz).
     """
@@ -109,8 +109,8 @@ def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense,
     moving, signals = product(sense, rate), sense.shape[0]
     for k in range(signals):
         for j in range(nz):
-            tables.sense[index, k, j] = sense[k, j]
-            tables.sense[index, signals + k, j] = moving[k, j]
+            tables.sense[index, j, k] = sense[k, j]
+            tables.sense[index, j, signals + k] = moving[k, j]
     tables.info[index, 0] = combo
     tables.info[index, 1] = min(first_level(rate, ZERO, n, tick), first_level(rate, laws[0], laws[1], tick))
     tables.info[index, 2] = kind

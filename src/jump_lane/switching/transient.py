@@ -225,7 +225,7 @@ class Passage:
                 states = np.empty((len(ticks), engine.nz))
                 propagators.sample(engine.tables.phi, c, trace.states[k], ticks, states)
                 times.append(origin + (trace.ticks[k] - trace.rests[k] + ticks) * engine.tick)
-                values.append(states @ engine.tables.sense[c, : len(self.watched)].T)
+                values.append(states @ engine.shown(c).T)
         time, table = np.maximum.accumulate(np.concatenate(times)), np.concatenate(values)
         inside = (time >= start) & (time <= end)
         return time[inside], table[inside]

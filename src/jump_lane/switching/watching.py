@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.switching.clock import LEVELS
-from jump_lane.switching.propagators import ZERO, light, propagate
+from jump_lane.switching.propagators import ZERO, inlined, light, propagate, weigh
 
 RESOLVED = 1e-3
 """How far the trapezoid of the slopes may miss the difference of the values, of the change in a step."""
@@ -57,17 +57,13 @@ def empty(course):
         course.low_at[k], course.high_at[k] = 0.0, 0.0
 
 
-@light
+@inlined
 def _look(sense, c, z, seen, side):
     """Write values and slopes of the watched rows at z."""
-    for k in range(sense.shape[1]):
-        s = 0.0
-        for j in range(z.shape[0]):
-            s += sense[c, k, j] * z[j]
-        seen[side, k] = s
+    weigh(sense[c], z, 1.0, seen.shape[1], seen[side])
 
 
-@light
+@inlined
 def _note(course, k, value, at):
     if value < course.low[k]:
         course.low[k], course.low_at[k] = value, at
@@ -75,7 +71,7 @@ def _note(course, k, value, at):
         course.high[k], course.high_at[k] = value, at
 
 
-@light
+@inlined
 def _bends(course, k, a, b, s, t, at, ticks):
     """Note the extremes inside a step of the cubic with values a, b and slopes s, t (per step)."""
     if s * t >= 0.0 and abs(s) + abs(t) < 6.0 * abs(b - a):
@@ -94,7 +90,7 @@ def _bends(course, k, a, b, s, t, at, ticks):
             _note(course, k, a + x * (s + x * (mean + x * bend)), at + x * ticks)
 
 
-@light
+@inlined
 def _fits(sense, c, z, seen, here, count, h):
     """Tell whether the cubics of a step of length h [s] from z are what the rows do in it."""
     there = 1 - here
@@ -105,7 +101,7 @@ def _fits(sense, c, z, seen, here, count, h):
         if off > FAINT * (abs(a) + abs(b)):
             terms = 0.0
             for j in range(z.shape[0]):
-                terms += (abs(sense[c, k, j]) + h * abs(sense[c, count + k, j])) * abs(z[j])
+                terms += (abs(sense[c, j, k]) + h * abs(sense[c, j, count + k])) * abs(z[j])
             if off > FAINT * terms:
                 return False
     return True
