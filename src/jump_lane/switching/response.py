@@ -60,7 +60,7 @@ class Responses:
         return self.engine.run(self.state.start, self.state.combo, self.state.control, tangents=True)
 
     def _row(self, name: str, configuration: int) -> Array:
-        return self.engine.shown(configuration)[self._rows.index(name)]
+        return np.asarray(self.engine.shown(configuration)[self._rows.index(name)])
 
     # --- what an analyser sees -----------------------------------------------------------------------------
 
