@@ -103,6 +103,15 @@ class Settings(CommandCase):
             with self.subTest(setting), self.assertRaisesRegex(InputError, re.escape(words)):
                 self.set(setting)
 
+    def test_a_value_that_cannot_be_is_said_to_be_set(self) -> None:
+        with self.assertRaises(InputError) as caught:
+            _ = load(tomllib.loads(example("buck")), set=["L=-3"]).design
+        self.assertEqual(
+            str(caught.exception), "tables --set L=-3: chosen.L: -3 where a positive value was expected"
+        )
+        with self.assertRaisesRegex(InputError, "^tables: chosen.L: -3"):
+            _ = load({**tomllib.loads(example("buck")), "chosen": {"L": -3}}).design
+
     def test_ideal_is_without_margins_and_parts(self) -> None:
         rail = load(tomllib.loads(example("buck")), ideal=True, set={"mode": "either"})
         sheet = rail.design.sheet

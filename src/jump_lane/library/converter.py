@@ -38,7 +38,7 @@ class Converter:
     Attributes
     ----------
     name
-        What messages call it: usually the path of its file.
+        What messages call it: usually the path of its file, with what was set.
     tables
         The tables of the file as TOML has them, settings put in; where they set a component, all others keep the values that
         they have without that.
@@ -135,7 +135,9 @@ class Converter:
         """
         found = changed(self.free, _texts(settings), False, self.name)
         changes = (*self.changes, *found.changes)
-        return Converter(self.name, found.held, found.free, self.original, self.catalogues, changes)
+        return Converter(
+            _called(self.name, settings), found.held, found.free, self.original, self.catalogues, changes
+        )
 
     def at(self, input_voltage: Quantity | None = None, load: Quantity | None = None) -> Design:
         """Return the design at one operating point (by default nominal input, full load).
@@ -181,7 +183,7 @@ def load_circuit(path: str | os.PathLike[str], settings: Settings = ()) -> Circu
         return None
     name = os.fspath(path)
     tables, changes = changed_circuit(tables, _texts(settings))
-    found = CircuitCase(name, tables, changes)
+    found = CircuitCase(_called(name, settings), tables, changes)
     _ = found.loaded
     return found
 
@@ -231,9 +233,14 @@ def load(
     parse_spec(original, name)
     case = changed(original, _texts(set), ideal, name)
     lists = tuple(os.fspath(c) for c in catalogues)
-    found = Converter(name, case.held, case.free, original, lists, case.changes)
+    found = Converter(_called(name, set), case.held, case.free, original, lists, case.changes)
     _ = found.spec
     return found
+
+
+def _called(name: str, settings: Settings) -> str:
+    """Return what messages call a file against which something was set."""
+    return " ".join((name, *(f"--set {text}" for text in _texts(settings))))
 
 
 def _read(source: Source) -> tuple[str, dict[str, Any]]:
