@@ -1,6 +1,7 @@
 import subprocess
 import sys
 import unittest
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
@@ -8,6 +9,7 @@ import numpy as np
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.elements import Capacitor, Diode, Inductor, Resistor, Switch, VoltageSource
 from jump_lane.circuit.gates import on
+from jump_lane.circuit.law import Law
 from jump_lane.errors import InputError
 from jump_lane.switching.clock import LEVELS
 from jump_lane.switching.compiled import compile_now, is_compiled
@@ -46,6 +48,15 @@ class Running(unittest.TestCase):
         gates = tuple(on(k / 100, (k + 0.5) / 100)[0] for k in range(100))
         circuit = Circuit(buck(r=0.05), T, lambda _: {"S1": gates})
         self.assertGreaterEqual(len(record(steady_state(circuit)).stretches), 200)
+
+    def test_one_code_runs_all_circuits(self) -> None:
+        engines = [Engine(circuit) for circuit in CIRCUITS.values()]
+        engines.append(
+            Engine(driven(buck(), 0.5), (Meter("load"),), {"v": {"@out": 1.0}}, ("source",), ("source",))
+        )
+        law = Law({"x": {"@out": -1.0}}, level={"x": 1.0})
+        engines.append(Engine(replace(driven(buck(), 0.5), law=law)))
+        self.assertEqual(len({engine.code() for engine in engines}), 1)
 
     def test_a_meter_integrates_exactly(self) -> None:
         circuit = driven(buck(r=0.05, load=80.0, inductance=10e-6), 0.3)

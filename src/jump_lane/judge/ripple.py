@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -54,18 +55,23 @@ class Charging:
         -----
         v = R·i + ∫i dt/C.  Where i is straight, v is extreme at the ends or where R·di/dt = −i/C.
         """
-        (a, b), step, charge = self.current, self.step, self.charge[:-1]
+        (a, b), charge = self.current, self.charge[:-1]
         starts, ends = charge / capacitance + resistance * a, self.charge[1:] / capacitance + resistance * b
-        slope = np.divide(b - a, step, out=np.zeros_like(step), where=step > 0.0)
-        turning = (
-            np.divide(-a, slope, out=np.full_like(step, -1.0), where=slope != 0.0) - resistance * capacitance
-        )
-        inside = (turning > 0.0) & (turning < step)
-        t = turning[inside]
-        there = a[inside] + slope[inside] * t
-        between = (charge[inside] + t * (a[inside] + there) / 2.0) / capacitance + resistance * there
+        slope, crossing = self._straight
+        turning = crossing - resistance * capacitance
+        inside = np.flatnonzero((turning > 0.0) & (turning < self.step))
+        t, first = turning[inside], a[inside]
+        there = first + slope[inside] * t
+        between = (charge[inside] + t * (first + there) / 2.0) / capacitance + resistance * there
         every = np.concatenate([starts, ends, between])
         return float(every.max() - every.min())
+
+    @cached_property
+    def _straight(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Slopes of the current [A/s] in each part, and when from its start on it crosses zero [s], −1 where never."""
+        (a, b), step = self.current, self.step
+        slope = np.divide(b - a, step, out=np.zeros_like(step), where=step > 0.0)
+        return slope, np.divide(-a, slope, out=np.full_like(step, -1.0), where=slope != 0.0)
 
     def capacitance_for(self, limit: float, near: float, resistance: float) -> float | None:
         """Return the capacitance with which the ripple is `limit` [F], or None if the resistance forbids that.

@@ -6,7 +6,7 @@ import copy
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -53,6 +53,7 @@ class Engine:
     layout: Layout = field(init=False)
     network: Network = field(init=False)
     statistics: Statistics = field(init=False, default_factory=Statistics)
+    _code: ClassVar[tuple[int, int] | None] = None
 
     def __post_init__(self) -> None:
         self.network = assemble(self.circuit)
@@ -234,13 +235,19 @@ class Engine:
         )  # fmt: skip
 
     def _find_code(self) -> None:
-        """Find where the functions are that compiled code calls by their address."""
+        """Find where the functions are that compiled code calls by their address: those of the first engine serve all."""
         self._running = 0
+        if Engine._code is None:
+            Engine._code = self.code()
+        self._running, learning = Engine._code
+        self._model = self._model._replace(learning=learning)
+
+    def code(self) -> tuple[int, int]:
+        """Return the addresses of what runs periods and of what learns configurations, compiled for records such as this engine's."""
         schedule = self.schedule(self.circuit.control)
-        kit = self._kit(self._blank(False, schedule), False)
-        self._running = stepping.RUNNING.address(stepping.Journey(kit, schedule))
+        journey = stepping.Journey(self._kit(self._blank(False, schedule), False), schedule)
         lesson = Lesson(self._model, self.tables, self.sizes, 0, 0, self.tick)
-        self._model = self._model._replace(learning=LEARNING.address(lesson))
+        return stepping.RUNNING.address(journey), LEARNING.address(lesson)
 
     def _count(self, kit: Kit) -> None:
         self._latest = kit.mark.state
