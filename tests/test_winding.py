@@ -119,7 +119,7 @@ class Searching(unittest.TestCase):
             layers, build = layers_of(candidate.wound)
             fields = fields_of(candidate.wound, layers, exact=False)
             matrix = resistance_matrix(candidate.wound, layers, fields, asked.burden.frequencies, asked.hot)
-            np.testing.assert_allclose(candidate.copper, asked.burden.copper(matrix), rtol=0.08)
+            np.testing.assert_allclose(candidate.copper_loss, asked.burden.copper(matrix), rtol=0.08)
             self.assertAlmostEqual(candidate.build, build, delta=1e-9)
 
     def test_counts_add_up(self) -> None:

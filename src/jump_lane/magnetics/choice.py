@@ -158,12 +158,12 @@ def choose(
             search.tally.fallen[f"{missed}, computed once more"] += 1
             search.tally.valid -= 1
             continue
-        exact = replace(candidate, copper=one.copper, core=one.core)
+        exact = replace(candidate, copper_loss=one.copper, core_loss=one.core)
         proven.append((candidate.short, worth(exact, weights), one))
     if not proven:
         raise NoResultError(_why(search))
     best = [one for *_, one in sorted(proven, key=lambda p: p[:2])]
-    points = tuple((c.loss, c.on.block, c.on.part) for c in found)
+    points = tuple((c.loss, c.core.block, c.core.part) for c in found)
     designs = _few(best, count)
     return Choice(
         asked, designs, search.tally.looked, search.tally.valid, search.tally.fallen, points, search.complete
@@ -175,7 +175,7 @@ def _varied(asked: Asked, found: list[Candidate]) -> list[Candidate]:
     seen: Counter[str] = Counter()
     out = []
     for candidate in found:
-        name = candidate.on.part
+        name = candidate.core.part
         if seen[name] < 4 * OF_ONE_CORE and _leaks_as_asked(asked, candidate):
             out.append(candidate)
             seen[name] += 1

@@ -58,10 +58,8 @@ class Candidate:
 
     Attributes
     ----------
-    on
-        The core.
-    copper, core
-        Losses of winding and core at every corner [W], (c,).
+    copper_loss, core_loss
+        Those of winding and core at every corner [W], (c,).
     cost
         Not a number where that of a wire or of the core is not known.
     short
@@ -70,9 +68,9 @@ class Candidate:
         Makes the component.
     """
 
-    on: Core
-    copper: Array
-    core: Array
+    core: Core
+    copper_loss: Array
+    core_loss: Array
     build: float
     cost: float
     mass: float
@@ -87,7 +85,7 @@ class Candidate:
     @cached_property
     def loss(self) -> float:
         """At the worst corner [W]."""
-        return float((self.copper + self.core).max())
+        return float((self.copper_loss + self.core_loss).max())
 
 
 @dataclass
@@ -106,7 +104,7 @@ class Tally:
 
 def worth(candidate: Candidate, weights: dict[str, float]) -> float:
     """Return how a design ranks, the smaller the better: a weighted product of what counts."""
-    core = candidate.on
+    core = candidate.core
     figures = {
         "loss": candidate.loss,
         "temperature": candidate.loss / surface(core),
