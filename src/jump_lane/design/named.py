@@ -163,9 +163,13 @@ def _described(spec: Spec, component: str, role: str, value: float) -> Part | No
 def _read(entry: dict[str, Any], where: str) -> Entry:
     """Return the part of an entry; the same few are asked for at every operating point, and read once."""
     try:
-        return _once(tuple((k, type(v), v) for k, v in entry.items()), where)
-    except TypeError:  # a figure that cannot be told from others by its hash
+        return _once(tuple((k, type(v), _frozen(v)) for k, v in entry.items()), where)
+    except (TypeError, InputError):  # a figure without a hash, or a wrong one, to be told as it stands
         return read_part(entry, where)
+
+
+def _frozen(value: Any) -> Any:
+    return tuple(map(_frozen, value)) if isinstance(value, list) else value
 
 
 @lru_cache(maxsize=1024)

@@ -130,8 +130,9 @@ class Sampled:
         times, values = [], []
         for i, (start, span) in enumerate(zip(self.trace.ticks, self.trace.durations, strict=True)):
             count = max(int(np.ceil(per_period * span / self.trace.length)), 2)
-            even = np.round(np.linspace(0, span, count + 1)).astype(np.int64)
-            ticks = np.union1d(even, self.grids[i][0])
+            even = (np.arange(count + 1) * span + count // 2) // count
+            ticks = np.sort(np.concatenate((even, self.grids[i][0])))
+            ticks = ticks[np.diff(ticks, prepend=-1) > 0]
             values.append(self._states(int(self.trace.configurations[i]), self._origins[i], ticks))
             times.append((start + ticks) * self.engine.tick)
         return self._samples.setdefault(per_period, (np.concatenate(times), values))

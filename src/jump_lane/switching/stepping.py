@@ -428,16 +428,16 @@ def _gather(kit, i):
 def _run(journey):
     """Run a period, or as many without tangents as `Kit.courses` has room for; see `_period`."""
     kit, edges = journey[0]
-    held, stats = laid(kit.tables), kit.stats
+    held, stats, count = laid(kit.tables), kit.stats, kit.courses.lengths.shape[0]
     while True:
         status = _period(kit, edges, held)
-        if status != OK or stats[DONE] >= kit.courses.lengths.shape[0]:
+        if status != OK or count == 0:
             return status
         _gather(kit, stats[DONE])
         if not begin(kit.mark, kit.sizes, stats[AT], kit.tables.info):
             return DIVERGED
         stats[DONE] += 1
-        if stats[DONE] == kit.courses.lengths.shape[0]:
+        if stats[DONE] == count:
             return OK
 
 

@@ -104,8 +104,8 @@ def enter(tables, index, combo, kind, rate, projection, guards, impulses, sense,
         tables.rest[index, k] = 0.0
         for j in range(nz):
             tables.watch[index, j, 3 * count + k] = impulses[k, j]
-            if j < n:
-                tables.rest[index, k] += abs(tables.watch[index, j, k]) * rest[j]
+        for j in range(n):
+            tables.rest[index, k] += abs(tables.watch[index, j, k]) * rest[j]
     moving, signals = product(sense, rate), sense.shape[0]
     for k in range(signals):
         for j in range(nz):
