@@ -68,7 +68,7 @@ class CircuitFile(unittest.TestCase):
         self.refused(
             BUCK.replace('[0, "D"]', '[0, "E"]'), "a fraction of the period, a time, or a formula of D"
         )
-        self.refused(BUCK.replace('"3 Ω"', "0"), "greater than 0")
+        self.refused(BUCK.replace('"3 Ω"', "0"), "read 0, expected more than 0")
         self.refused(BUCK.replace("[element]", "[element"), "not a TOML file")
 
     def test_schema_offers_every_kind(self) -> None:

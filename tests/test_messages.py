@@ -173,6 +173,28 @@ class WrongValues(unittest.TestCase):
         tables = put(buck_tables(), "topology", "boost")
         self.assertRegex(said(tables), re.escape(page("boost").conversion))
 
+    def test_another_shape_than_a_key_has(self) -> None:
+        for key, wrong, words in (
+            ("title", 3, "title: read 3, expected a text"),
+            ("input", 3, "input: read 3, expected a table"),
+            ("switching", "fast", "switching: read 'fast', expected a table"),
+            ("damping", [1], "damping: read [1], expected a table"),
+            ("output", 3, "output: read 3, expected a list"),
+            ("switching.phases", 2.5, "switching.phases: read 2.5, expected a whole number"),
+            ("input.filter.attenuation", "x", "input.filter.attenuation: read 'x', expected a number"),
+            ("event.load", "x", "event.1.load: 'x' is not a current"),
+            ("chosen.L", [1], "chosen.L: [1] where a number was expected"),
+            ("chosen.L", True, "chosen.L: true where a number was expected"),
+            ("parts.S1", 3, "parts.S1: 3 where the name of a part, or a table of its data, was expected"),
+            ("parts.S1.resistance", [1, 2], "parts.S1: resistance: [1, 2] where a number was expected"),
+            ("parts.S1.resistance", True, "parts.S1: resistance: true where a number was expected"),
+            ("parts.L.core_pieces", [[0.0, "x"]], "parts.L: core_pieces: [[0.0, 'x']] where a number"),
+        ):
+            with self.subTest(key=key, wrong=wrong):
+                message = said(put(buck_tables(), key, wrong))
+                self.assertTrue(message.startswith(f"rail.toml: {words}"), message)
+                self.assertNotIn("\n", message)
+
     def test_a_message_has_one_line_and_names_the_file_for_what_stands_in_it(self) -> None:
         for key, value in (("switching.frequncy", 1), ("switching.mode", "x"), ("input.voltage.min", "3 A")):
             message = said(put(buck_tables(), key, value))

@@ -85,6 +85,21 @@ class Settings(CommandCase):
         late = load(asked, set=["output.current=3A"])
         self.assertNotEqual(late.design.components()["C_i"], before["C_i"])
 
+    def test_a_table_of_a_list_is_set_by_its_number(self) -> None:
+        asked = tomllib.loads(example("buck"))
+        asked["event"] = [{"at": "1 ms", "load": "1 A"}, {"at": "2 ms", "load": "2 A"}]
+        found = load(asked, set=["event.load=3 A", "event.2.at=4 ms"])
+        self.assertEqual(
+            found.tables["event"], [{"at": "1 ms", "load": "3 A"}, {"at": "4 ms", "load": "2 A"}]
+        )
+        with self.assertRaisesRegex(InputError, "event.3.at: there are 2 of them; expected 1 to 2"):
+            load(asked, set=["event.3.at=4 ms"])
+        del asked["event"]
+        once = load(asked, set=["event.at=1 ms", "event.load=3 A"])
+        self.assertEqual(once.tables["event"], [{"at": "1 ms", "load": "3 A"}])
+        with self.assertRaisesRegex(InputError, "event.1.at: missing"):
+            load(asked, set=["event.load=3 A"])
+
     def test_naming_a_part_takes_away_the_value_chosen_against_it(self) -> None:
         tables, _ = self.set("L=sample-choke-l-22u")
         self.assertNotIn("L", tables["chosen"])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from numbers import Real
 from typing import Annotated
 
 from pydantic import BaseModel, BeforeValidator, Field, WithJsonSchema
@@ -152,8 +153,32 @@ Count = Annotated[int, BeforeValidator(_no_bool), Field(ge=1, le=1_000_000)]
 Whole = Annotated[int, BeforeValidator(_no_bool), Field(ge=0, le=1_000_000)]
 """How many of something there are, or none."""
 
-Given = Annotated[str | float, BeforeValidator(_no_bool)]
+
+def _typed(value: object) -> object:
+    if isinstance(_no_bool(value), str | Real):
+        return value
+    raise ValueError(f"{value!r} where a number was expected")
+
+
+Given = Annotated[str | float, BeforeValidator(_typed)]
 """A quantity as typed, whose dimension shows later."""
+
+
+def _described(value: object) -> object:
+    if isinstance(value, str):
+        return value
+    if not isinstance(value, dict):
+        raise ValueError(f"{value!r} where the name of a part, or a table of its data, was expected")
+    for key, given in value.items():
+        try:
+            _typed(given)
+        except ValueError as error:
+            raise ValueError(f"{key}: {error}") from None
+    return value
+
+
+Described = Annotated[str | dict[str, Given], BeforeValidator(_described)]
+"""A part: its name, or a table of its data."""
 
 Number = Annotated[float, BeforeValidator(_no_bool), Field(ge=-LARGEST, le=LARGEST, allow_inf_nan=False)]
 """A plain finite number."""

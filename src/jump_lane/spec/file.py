@@ -10,6 +10,7 @@ from pydantic import Field, ValidationError, model_validator
 
 from jump_lane.errors import InputError
 from jump_lane.quantities.fields import (
+    Described,
     Given,
 )
 from jump_lane.spec.around import Adjust, BankType, Divider, Gate, Protection
@@ -48,7 +49,7 @@ class Spec(Table):
     chosen: dict[str, Given] = Field(
         default={}, description="Component values that replace derived ones, by symbol"
     )
-    parts: dict[str, str | dict[str, Given]] = Field(
+    parts: dict[str, Described] = Field(
         default={},
         description="Real parts, by component: the name of a part in a catalogue, or a table of data such as "
         "resistance or forward_voltage, with the name under part and the number of pieces under count",

@@ -28,7 +28,7 @@ def range_of(text: str) -> Any:
     return dict(zip(bounds, ends, strict=True))
 
 
-LISTS = ("output",)
+LISTS = ("output", "event")
 """Tables of which there may be several."""
 
 
@@ -69,7 +69,7 @@ def with_value(tables: dict[str, Any], path: tuple[str, ...], value: Any) -> dic
             bounds = steps[k + 1] in ("min", "nominal", "max")
             inner = at[part] = {"min": inner, "max": inner} if bounds else {"part": inner}
         elif inner is None:
-            inner = at[part] = {}
+            inner = at[part] = [{}] if isinstance(steps[k + 1], int) else {}
         at = inner
     _set(found, at, path, value)
     return found
