@@ -1,3 +1,4 @@
+import re
 import tempfile
 import unittest
 from pathlib import Path
@@ -69,6 +70,11 @@ class CircuitFile(unittest.TestCase):
             BUCK.replace('[0, "D"]', '[0, "E"]'), "a fraction of the period, a time, or a formula of D"
         )
         self.refused(BUCK.replace('"3 Ω"', "0"), "read 0, expected more than 0")
+        self.refused(
+            BUCK.replace('average = "6 V"', "average = [1]"),
+            r"^[^\n]*hold.average: \[1\] where a number[^\n]*$",
+        )
+        self.refused(re.sub(r"nodes = \[.*?\]", "nodes = ['a']", BUCK), "nodes.2: missing; expected one more")
         self.refused(BUCK.replace("[element]", "[element"), "not a TOML file")
 
     def test_schema_offers_every_kind(self) -> None:

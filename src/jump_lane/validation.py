@@ -117,7 +117,8 @@ def explain(error: Any, model: type[BaseModel], kinds: Collection[str] = ()) -> 
         valid = _fields(model, path[:-1])
         return f"{key}: unknown key" + (f"; {nearest(str(path[-1]), valid)}" if valid else "")
     if error["type"] == "missing":
-        return f"{key}: missing; expected {_description(model, path)}"
+        expected = "one more" if isinstance(path[-1], int) else _description(model, path)
+        return f"{key}: missing; expected {expected}"
     if error["type"] == "literal_error":
         expected = error["ctx"]["expected"]
         names = [n.strip(" '") for n in expected.replace(" or ", ", ").split(",")]

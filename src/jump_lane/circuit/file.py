@@ -26,7 +26,7 @@ class HoldTable(Table):
     """An average that the duty ratio, the phase or the frequency has to hold."""
 
     signal: str = Field(description="Which signal, such as 'load.v' or 'L.i'")
-    average: str | float = Field(description="Its average, such as '12 V'")
+    average: Given = Field(description="Its average, such as '12 V'")
     by: Literal["duty", "phase", "frequency"] = Field(
         default="duty", description="What holds it, from its value in this file on"
     )
