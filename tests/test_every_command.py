@@ -128,7 +128,7 @@ class Commands(CommandCase):
 
     def test_wrong_inputs_are_one_message(self) -> None:
         for change, said in (
-            ("tank.quality=-1", "greater than 0"),
+            ("tank.quality=-1", "expected more than 0"),
             ("tank.kapacitor=split", "nearest valid name"),
             ("switching.frequency_limits={min=200kHz,max=100kHz}", "min"),
             ("transformer.secondary=current-doubler", "centre-tap; bridge"),

@@ -117,7 +117,7 @@ def new(
 
 def _by_option(message: str) -> str:
     """Return a message about keys of a new file as one about the options that were typed."""
-    message = message.replace("new: output.0.", "new: output.")
+    message = message.replace("new: output.1.", "new: output.")
     for key, option in NEW.items():
         message = message.replace(f"new: {key}.", f"{option}, ").replace(f"new: {key}", option)
     return message
