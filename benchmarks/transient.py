@@ -17,8 +17,8 @@ from jump_lane.circuit.gates import on
 from jump_lane.circuit.law import Law
 from jump_lane.control.network import operational, times
 from jump_lane.switching.engine import Engine
+from jump_lane.switching.journey import FOLLOW
 from jump_lane.switching.propagators import OPTIONS, propagate
-from jump_lane.switching.stepping import FOLLOW
 
 PERIODS, ROUNDS = 20_000, 5
 

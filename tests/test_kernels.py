@@ -119,8 +119,10 @@ class Propagators(unittest.TestCase):
             watch[0, :, 0] = row
             crossing = float(row @ state(0.6))
             found = series.first_root(watch, 0, 0, terms, last, crossing, 1e-14, q)
+            roughly = series.first_root(watch, 0, 0, terms, last, crossing, 1e-6, q)
             with self.subTest(n=n):
                 self.assertAlmostEqual(found, 0.6, delta=1e-11)
+                self.assertAlmostEqual(roughly, 0.6, delta=1e-6)
 
     def test_samples_are_reached_by_any_sum_of_steps(self) -> None:
         rate, z = stable(self.rng, 3, 1.0), self.rng.normal(size=3)

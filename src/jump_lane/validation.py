@@ -104,13 +104,36 @@ def _without_nulls(entry: Any) -> Any:
     return kept
 
 
+_EXPECTED = {
+    "string_type": "a text",
+    "model_type": "a table",
+    "model_attributes_type": "a table",
+    "dict_type": "a table",
+    "list_type": "a list",
+    "tuple_type": "a list",
+    "float_type": "a number",
+    "float_parsing": "a number",
+    "int_type": "a whole number",
+    "int_parsing": "a whole number",
+    "int_from_float": "a whole number",
+    "bool_type": "true or false",
+    "bool_parsing": "true or false",
+    "finite_number": "a finite number",
+    "greater_than": "more than {gt:g}",
+    "greater_than_equal": "at least {ge:g}",
+    "less_than": "less than {lt:g}",
+    "less_than_equal": "at most {le:g}",
+}
+"""What was expected, by the kind of an error."""
+
+
 def explain(error: Any, model: type[BaseModel], kinds: Collection[str] = ()) -> str:
     """Return one validation error as a sentence: key, what was read, what was expected, nearest name.
 
     `kinds` are names of alternative tables, which the place of an error does not need to repeat.  Tables of a list are counted
     from 1, as those who set their keys do.
     """
-    path = [part for part in error["loc"] if part not in ("str", "float", *kinds)]
+    path = [part for part in error["loc"] if part not in ("str", "float", "dict", *kinds)]
     key = ".".join(str(part + 1 if isinstance(part, int) else part) for part in path) or "file"
     read = error.get("input")
     if error["type"] == "extra_forbidden":
@@ -133,29 +156,6 @@ def explain(error: Any, model: type[BaseModel], kinds: Collection[str] = ()) -> 
     return f"{key}: read {read!r}" + (
         f", expected {expected}" if expected else f"; {message[0].lower()}{message[1:]}"
     )
-
-
-_EXPECTED = {
-    "string_type": "a text",
-    "model_type": "a table",
-    "model_attributes_type": "a table",
-    "dict_type": "a table",
-    "list_type": "a list",
-    "tuple_type": "a list",
-    "float_type": "a number",
-    "float_parsing": "a number",
-    "int_type": "a whole number",
-    "int_parsing": "a whole number",
-    "int_from_float": "a whole number",
-    "bool_type": "true or false",
-    "bool_parsing": "true or false",
-    "finite_number": "a finite number",
-    "greater_than": "more than {gt:g}",
-    "greater_than_equal": "at least {ge:g}",
-    "less_than": "less than {lt:g}",
-    "less_than_equal": "at most {le:g}",
-}
-"""What was expected, by the kind of an error."""
 
 
 def _model_at(model: type[BaseModel], path: list[Any]) -> type[BaseModel] | None:

@@ -59,7 +59,7 @@ class Candidate:
     Attributes
     ----------
     copper_loss, core_loss
-        Those of winding and core at every corner [W], (c,).
+        Of winding and core at every corner [W], (c,).
     cost
         Not a number where that of a wire or of the core is not known.
     short

@@ -5,7 +5,7 @@ from __future__ import annotations
 from numbers import Real
 from typing import Annotated
 
-from pydantic import BaseModel, BeforeValidator, Field, WithJsonSchema
+from pydantic import BaseModel, BeforeValidator, Discriminator, Field, Tag, WithJsonSchema
 
 from jump_lane.errors import InputError
 from jump_lane.quantities import (
@@ -164,20 +164,10 @@ Given = Annotated[str | float, BeforeValidator(_typed)]
 """A quantity as typed, whose dimension shows later."""
 
 
-def _described(value: object) -> object:
-    if isinstance(value, str):
-        return value
-    if not isinstance(value, dict):
-        raise ValueError(f"{value!r} where the name of a part, or a table of its data, was expected")
-    for key, given in value.items():
-        try:
-            _typed(given)
-        except ValueError as error:
-            raise ValueError(f"{key}: {error}") from None
-    return value
-
-
-Described = Annotated[str | dict[str, Given], BeforeValidator(_described)]
+Described = Annotated[
+    Annotated[str, Tag("str")] | Annotated[dict[str, Given], Tag("dict")],
+    Discriminator(lambda value: "str" if isinstance(value, str) else "dict"),
+]
 """A part: its name, or a table of its data."""
 
 Number = Annotated[float, BeforeValidator(_no_bool), Field(ge=-LARGEST, le=LARGEST, allow_inf_nan=False)]

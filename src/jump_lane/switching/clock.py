@@ -24,6 +24,11 @@ PERIOD = STEPS << (LEVELS - 1)
 """Ticks in a base period, 2³⁶."""
 
 
+def parted(span: int, count: int) -> NDArray[np.int64]:
+    """Return the ends of so many equal parts of a span [ticks], (count+1,); of one with fewer ticks some are the same."""
+    return (np.arange(count + 1, dtype=np.int64) * span + count // 2) // count
+
+
 class Schedule(NamedTuple):
     """Gate edges of one period.
 

@@ -25,6 +25,9 @@ OK, MISSING, CHATTER, UNSOLVABLE, FULL, TOO_MANY, PAUSED, DIVERGED, ENDLESS = 0,
 """How a run ends: well; an unknown combination; no consistent combination; contradictory sources; record
 full; too many events in a period; where it was asked to pause; with a state beyond all bounds; in a stretch that does not end."""
 
+PRODUCTS, JUMPS, AT, DONE = 0, 1, 2, 3
+"""What a run tells: how many products and jumps it took, the combination at its end, periods done."""
+
 FITS = -1
 CONTRADICTORY = -2
 
@@ -192,7 +195,7 @@ def commutate(held, combo, z, p, columns, sizes, tick, work, stats):
             which, patience = turned, patience - 1
         elif tables.info[c, 2] != FREE and (jumped or which == FITS):
             _project(held, c, z, p, columns, sizes, work[1])
-            stats[1] += jumped
+            stats[JUMPS] += jumped
         if which == FITS:
             return OK, combo, c
         combo ^= 1 << (sizes.gated + which)

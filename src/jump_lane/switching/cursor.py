@@ -5,7 +5,7 @@ from __future__ import annotations
 import copy
 from dataclasses import dataclass, replace
 
-from jump_lane.switching import stepping
+from jump_lane.switching import journey
 from jump_lane.switching.changes import Clocked
 from jump_lane.switching.clock import Schedule
 from jump_lane.switching.engine import Engine
@@ -35,28 +35,28 @@ class Cursor:
     coming: float
     origin: float
     edges: Schedule
-    mark: stepping.Mark
+    mark: journey.Mark
 
     def copied(self) -> Cursor:
         """Return one that goes on from here by itself, and notes nothing of the course of what is watched."""
         mark = copy.deepcopy(self.mark)
-        mark.place[stepping.FOLLOW] = 0
+        mark.place[journey.FOLLOW] = 0
         return replace(self, clocked=copy.deepcopy(self.clocked), mark=mark)
 
     @property
     def tick(self) -> int:
         """Tick of the period."""
-        return int(self.mark.place[stepping.TICK])
+        return int(self.mark.place[journey.TICK])
 
     @property
     def combo(self) -> int:
         """Valves that conduct, as a bit pattern."""
-        return int(self.mark.place[stepping.COMBO])
+        return int(self.mark.place[journey.COMBO])
 
     @property
     def used(self) -> int:
         """Stretches of the period that are recorded."""
-        return int(self.mark.place[stepping.USED])
+        return int(self.mark.place[journey.USED])
 
     @property
     def time(self) -> float:
@@ -96,12 +96,12 @@ class Cursor:
                 self.engine.onward(self.mark, self.edges, look)
                 self._read(self.clocked, self.mark.state, self.combo)
         if self.tick < end:
-            self.engine.onward(self.mark, self.edges, end if end < self.edges.length else stepping.NEVER)
+            self.engine.onward(self.mark, self.edges, end if end < self.edges.length else journey.NEVER)
 
     def turn(self) -> None:
         """Go over into the next period, with the control variable that holds from there on."""
         self.origin += self.tick * self.engine.tick
-        self.begin(self.mark.state, self.combo, bool(self.mark.place[stepping.FOLLOW]))
+        self.begin(self.mark.state, self.combo, bool(self.mark.place[journey.FOLLOW]))
 
     def begin(self, z: Array, combo: int, follow: bool) -> None:
         """Begin a period at z; a controller is asked at its clock."""
@@ -112,7 +112,7 @@ class Cursor:
         self.control = self.coming
         self.edges = self.engine.schedule(self.control)
         self.mark = self.engine.mark(z, combo, self.edges)
-        self.mark.place[stepping.FOLLOW] = follow
+        self.mark.place[journey.FOLLOW] = follow
 
     def _read(self, clocked: Clocked, z: Array, combo: int) -> None:
         rows, names = self.engine.shown(self.engine.index(combo)), tuple(self.engine.watched)
@@ -127,8 +127,8 @@ class Cursor:
         self.engine = engine
         self.mark = engine.mark(z, self.combo, self.edges)
         self.mark.state[:] = z  # the clock goes on, which a period that begins would reset
-        self.mark.place[: stepping.USED] = old.place[: stepping.USED]
-        self.mark.place[stepping.ARMED :] = old.place[stepping.ARMED :]
-        self.mark.place[stepping.CONFIGURATION] = -1
+        self.mark.place[: journey.USED] = old.place[: journey.USED]
+        self.mark.place[journey.ARMED :] = old.place[journey.ARMED :]
+        self.mark.place[journey.CONFIGURATION] = -1
         self.mark.fired[:] = old.fired
         self.mark.rest[0] = old.rest[0]

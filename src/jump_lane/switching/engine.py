@@ -13,15 +13,14 @@ import numpy as np
 from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.law import Row
 from jump_lane.errors import ConvergenceError
-from jump_lane.switching import commutation, shooting, stepping
-from jump_lane.switching.clock import LEVELS, PERIOD, Schedule, schedule
+from jump_lane.switching import commutation, journey, shooting, stepping
+from jump_lane.switching.clock import PERIOD, Schedule, schedule
 from jump_lane.switching.layout import Layout, Meter
 from jump_lane.switching.learning import LEARNING, Lesson, learn
 from jump_lane.switching.network import Array, Network, assemble
 from jump_lane.switching.runs import Pieces, Run, Shot, Statistics, Trace, failure
-from jump_lane.switching.stepping import Kit
-from jump_lane.switching.tables import Tables, padded
-from jump_lane.switching.watching import Course, Courses
+from jump_lane.switching.tables import Tables, allocate
+from jump_lane.switching.watching import Courses
 
 REMEMBERED = 1000
 """Schedules of values of the control that are kept."""
@@ -69,9 +68,9 @@ class Engine:
         self._law_edges = None if plain is None else self.layout.tripped(plain, self.switches)
         self._model = self.layout.model()
         self._sizes = tuple(self.layout.sizes(columns) for columns in (0, len(self.unknown) + 1))
-        self._rooms = tuple(stepping.room(s, len(self.watched)) for s in self._sizes)
+        self._rooms = tuple(journey.room(s, len(self.watched)) for s in self._sizes)
         self.tables = self._allocate(FIRST)
-        self.record = self._new_record(64)
+        self.record = journey.blank_record(64, self.nz, len(self.watched))
         self._single = self.courses(0)
         self._find_code()
 
@@ -86,30 +85,15 @@ class Engine:
         return other
 
     def _allocate(self, capacity: int) -> Tables:
-        nz, s = self.nz, self._sizes[False]
-        guards = 3 * (s.natural + s.trips)
-        return Tables(
-            info=np.full((capacity, 3), -1, dtype=np.int64),
-            rate=np.empty((capacity, nz, nz)),
-            turned=np.empty((capacity, nz, nz)),
-            projection=np.empty((capacity, self.n, nz)),
-            signals=np.empty((capacity, len(self.network.signals), self.n + 1)),
-            watch=np.zeros((capacity, nz, max(padded(guards), guards + s.natural))),
-            rest=np.empty((capacity, s.natural)),
-            sense=np.zeros((capacity, nz, padded(2 * len(self.watched)))),
-            phi=np.empty((capacity, LEVELS, nz, nz)),
+        s = self._sizes[False]
+        return allocate(
+            capacity, self.n, self.nz, s.natural, s.trips, len(self.network.signals), len(self.watched)
         )
 
     def _grow(self) -> None:
         old, self.tables = self.tables, self._allocate(2 * len(self.tables.info))
         for fresh, known in zip(self.tables, old, strict=True):
             fresh[: len(known)] = known
-
-    def _new_record(self, length: int) -> stepping.Record:
-        course = Course(*(np.zeros(len(self.watched)) for _ in range(5)))
-        return stepping.Record(
-            np.zeros((length, 3), dtype=np.int64), np.zeros((length, self.nz)), np.zeros(length), course
-        )
 
     def index(self, combo: int) -> int:
         """Return the number of the configuration of a combination of valves, worked out if it has not been yet."""
@@ -198,19 +182,19 @@ class Engine:
         """
         edges = self.schedule(control)
         mark = self.mark(z, combo, edges, tangents)
-        mark.place[stepping.EVERY] = every
+        mark.place[journey.EVERY] = every
         combo = self.go_on(mark, edges, tangents)
-        return Run(mark.state, combo, mark.tangent, *mark.place[[stepping.USED, stepping.TICK]].tolist())
+        return Run(mark.state, combo, mark.tangent, *mark.place[[journey.USED, journey.TICK]].tolist())
 
-    def go_on(self, mark: stepping.Mark, edges: Schedule, tangents: bool) -> int:
+    def go_on(self, mark: journey.Mark, edges: Schedule, tangents: bool) -> int:
         """Run from a mark through the edges of a schedule, working out what is met on the way; return the combination."""
         kit, (_, at) = self._tried(shooting.run_on, mark, tangents, edges)
         self._count(kit)
         return int(at)
 
     def _tried(
-        self, compiled: Callable[..., Any], mark: stepping.Mark, tangents: bool, *arguments: Any
-    ) -> tuple[Kit, Any]:
+        self, compiled: Callable[..., Any], mark: journey.Mark, tangents: bool, *arguments: Any
+    ) -> tuple[journey.Kit, Any]:
         """Call compiled code, more room made for what it wants to keep, until it has a result; return what it used too.
 
         Raises
@@ -227,9 +211,9 @@ class Engine:
             self._remedy(status, at)
             kit = kit._replace(tables=self.tables, record=self.record)
 
-    def _kit(self, mark: stepping.Mark, tangents: bool, courses: Courses | None = None) -> Kit:
+    def _kit(self, mark: journey.Mark, tangents: bool, courses: Courses | None = None) -> journey.Kit:
         """Return what a run from a mark needs, of one period or of those that `courses` have room for."""
-        return Kit(
+        return journey.Kit(
             self.tables, self._sizes[tangents], self.tick, self.record, np.zeros(4, dtype=np.int64), mark,
             self._rooms[tangents], courses or self._single, self._running,
         )  # fmt: skip
@@ -245,14 +229,14 @@ class Engine:
     def code(self) -> tuple[int, int]:
         """Return the addresses of what runs periods and of what learns configurations, compiled for records such as this engine's."""
         schedule = self.schedule(self.circuit.control)
-        journey = stepping.Journey(self._kit(self._blank(False, schedule), False), schedule)
+        way = journey.Journey(self._kit(self._blank(False, schedule), False), schedule)
         lesson = Lesson(self._model, self.tables, self.sizes, 0, 0, self.tick)
-        return stepping.RUNNING.address(journey), LEARNING.address(lesson)
+        return stepping.RUNNING.address(way), LEARNING.address(lesson)
 
-    def _count(self, kit: Kit) -> None:
+    def _count(self, kit: journey.Kit) -> None:
         self._latest = kit.mark.state
-        self.statistics.products += int(kit.stats[stepping.PRODUCTS])
-        self.statistics.jumps = int(kit.stats[stepping.JUMPS])
+        self.statistics.products += int(kit.stats[commutation.PRODUCTS])
+        self.statistics.jumps = int(kit.stats[commutation.JUMPS])
 
     def shoot(self, z: Array, combo: int, control: float, target: float) -> Shot:
         """Run one period from z with tangents, and find how far it is from closing.
@@ -292,10 +276,10 @@ class Engine:
         )
         return start, int(before), self._shot(kit, found, control)
 
-    def _shot(self, kit: Kit, found: Sequence[Any], control: float) -> Shot:
+    def _shot(self, kit: journey.Kit, found: Sequence[Any], control: float) -> Shot:
         _, at, missing, scale, off, size, sound, step, weights = found
         self._count(kit)
-        used, length = kit.mark.place[[stepping.USED, stepping.TICK]].tolist()
+        used, length = kit.mark.place[[journey.USED, journey.TICK]].tolist()
         run = Run(kit.mark.state, int(at), kit.mark.tangent, used, length)
         return Shot(run, missing, off, scale, size, step if sound else None, weights)
 
@@ -315,14 +299,14 @@ class Engine:
         """Return the stretches of the run that was made last."""
         return self.part(0, run.stretches, run.length)
 
-    def _blank(self, tangents: bool, edges: Schedule) -> stepping.Mark:
+    def _blank(self, tangents: bool, edges: Schedule) -> journey.Mark:
         columns, count = self._sizes[tangents].columns, len(edges.masks)
-        return stepping.Mark(
-            np.zeros(stepping.PLACES, dtype=np.int64), np.empty(1), np.empty(self.nz), np.empty((columns + 1, self.nz)),
+        return journey.Mark(
+            np.zeros(journey.PLACES, dtype=np.int64), np.empty(1), np.empty(self.nz), np.empty((columns + 1, self.nz)),
             np.zeros(count, dtype=np.int64), np.zeros((count, columns)),
         )  # fmt: skip
 
-    def mark(self, z: Array, combo: int, edges: Schedule, tangents: bool = False) -> stepping.Mark:
+    def mark(self, z: Array, combo: int, edges: Schedule, tangents: bool = False) -> journey.Mark:
         """Return the mark of a period that starts at z.
 
         Raises
@@ -332,7 +316,7 @@ class Engine:
         """
         mark = self._blank(tangents, edges)
         mark.state[:] = z
-        if not stepping.begin(mark, self._sizes[tangents], combo, self.tables.info):
+        if not journey.begin(mark, self._sizes[tangents], combo, self.tables.info):
             raise ConvergenceError("the state has grown beyond all bounds")
         return mark
 
@@ -357,7 +341,7 @@ class Engine:
             np.empty(width), np.empty(periods, dtype=np.int64), np.empty(periods, dtype=np.int64),
         )  # fmt: skip
 
-    def follow(self, mark: stepping.Mark, edges: Schedule, courses: Courses) -> int:
+    def follow(self, mark: journey.Mark, edges: Schedule, courses: Courses) -> int:
         """Run on from a mark until `courses` are full; return the combination.
 
         Raises
@@ -365,18 +349,18 @@ class Engine:
         NoResultError
             As `run` does.
         """
-        done, combo = 0, int(mark.place[stepping.COMBO])
+        done, combo = 0, int(mark.place[journey.COMBO])
         while done < len(courses.lengths):
             kit = self._kit(mark, False, courses)
-            kit.stats[stepping.DONE] = done
+            kit.stats[commutation.DONE] = done
             status, combo = shooting.run_on(self._model, kit, edges)
-            self.statistics.products += int(kit.stats[stepping.PRODUCTS])
-            done = int(kit.stats[stepping.DONE])
+            self.statistics.products += int(kit.stats[commutation.PRODUCTS])
+            done = int(kit.stats[commutation.DONE])
             if status != commutation.OK:
                 self._remedy(status, combo)
         return int(combo)
 
-    def onward(self, mark: stepping.Mark, edges: Schedule, until: int) -> None:
+    def onward(self, mark: journey.Mark, edges: Schedule, until: int) -> None:
         """Run on from a mark to a tick, or to the end of the period.
 
         Raises
@@ -384,9 +368,9 @@ class Engine:
         NoResultError
             As `run` does.
         """
-        mark.place[stepping.UNTIL] = until
+        mark.place[journey.UNTIL] = until
         self.go_on(mark, edges, False)
-        mark.place[stepping.UNTIL] = stepping.NEVER
+        mark.place[journey.UNTIL] = journey.NEVER
 
     def named(self, z: Array) -> dict[str, float]:
         """Return the states of the circuit [A, V] and everything else that z holds, by name."""
@@ -405,7 +389,10 @@ class Engine:
         if status == commutation.MISSING:
             self._grow()
         elif status == commutation.FULL:
-            old, longer = self.record, self._new_record(4 * len(self.record.where))
+            old, longer = (
+                self.record,
+                journey.blank_record(4 * len(self.record.where), self.nz, len(self.watched)),
+            )
             for fresh, known in zip(longer[:3], old[:3], strict=True):
                 fresh[: len(known)] = known
             self.record = longer._replace(course=old.course)

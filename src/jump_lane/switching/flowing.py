@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 
 from jump_lane.switching.clock import LEVELS
-from jump_lane.switching.commutation import CONSISTENT, NOISE, magnitude, size_of
+from jump_lane.switching.commutation import CONSISTENT, NOISE, PRODUCTS, magnitude, size_of
 from jump_lane.switching.propagators import advance, inlined, light, propagate, weigh
 from jump_lane.switching.series import POLYNOMIAL, STATE, expand, first_root, state_at
 
@@ -233,7 +233,7 @@ def _hunt(phi, turned, watch, c, first, z, fresh, watched, sizes, level, tick, t
             _take(z, fresh, nz)
             gone += 1 << level
         level -= 1
-    stats[0] += products
+    stats[PRODUCTS] += products
     return gone, which, rest
 
 
@@ -306,7 +306,7 @@ def flow(phi, turned, watch, c, first, z, fresh, watched, sizes, span, resting, 
                 _roused(watched, here, sizes.natural)
             left -= step
             level = min(level + max(verdict, 1) - 1, LEVELS - 1)
-    stats[0] += products
+    stats[PRODUCTS] += products
     return span - left, which, rest
 
 

@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from jump_lane.errors import ConvergenceError
-from jump_lane.switching import stepping
+from jump_lane.switching import journey
 from jump_lane.switching.clock import Schedule
 from jump_lane.switching.commutation import size_of
 from jump_lane.switching.engine import Engine
@@ -198,8 +198,8 @@ def _event(
     natural = engine.sizes.natural
     if cause >= 0:
         guard = tables.watch[before, :, cause]
-    elif cause <= stepping.EDGE:
-        edge = stepping.EDGE - cause
+    elif cause <= journey.EDGE:
+        edge = journey.EDGE - cause
         latest[edge] = k
         trip = int(edges.trips[edge])
         if trip >= 0:

@@ -18,7 +18,7 @@ from itertools import pairwise
 import numpy as np
 
 from jump_lane.errors import ConvergenceError
-from jump_lane.switching import stepping
+from jump_lane.switching import journey
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
 from jump_lane.switching.runs import Pieces
@@ -79,11 +79,11 @@ def run_pieces(engine: Engine, starts: Array | None, z: Array, combo: int, contr
             at = int(whole.ticks[first])
             mark.place[:6] = first - 1, at, at, combo, before, used
         combo = engine.go_on(mark, edges, True)
-        used, before = (int(at) for at in mark.place[[stepping.USED, stepping.CONFIGURATION]])
+        used, before = (int(at) for at in mark.place[[journey.USED, journey.CONFIGURATION]])
         z = mark.state.copy()
         ends.append(z)
         tangents.append(mark.tangent)
-    return Pieces(np.array(ends), np.array(tangents), combo, used, int(mark.place[stepping.TICK]))
+    return Pieces(np.array(ends), np.array(tangents), combo, used, int(mark.place[journey.TICK]))
 
 
 def starts(engine: Engine, z: Array, combo: int, control: float) -> Array:

@@ -19,7 +19,7 @@ class Trace:
     """Stretches without an event: start tick, configuration number, state there (energy coordinates), what began them.
 
     An event lies within a tick; ``rests`` is the part of that tick behind it.  A cause is the natural valve that flipped, or
-    `stepping.EDGE` minus the edge, or `stepping.NO_CAUSE`.
+    `journey.EDGE` minus the edge, or `journey.NO_CAUSE`.
     """
 
     ticks: NDArray[np.int64]

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from jump_lane.errors import InputError, nearest
 from jump_lane.switching import propagators
+from jump_lane.switching.clock import parted
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
 from jump_lane.switching.runs import Trace
@@ -130,8 +131,7 @@ class Sampled:
         times, values = [], []
         for i, (start, span) in enumerate(zip(self.trace.ticks, self.trace.durations, strict=True)):
             count = max(int(np.ceil(per_period * span / self.trace.length)), 2)
-            even = (np.arange(count + 1) * span + count // 2) // count
-            ticks = np.sort(np.concatenate((even, self.grids[i][0])))
+            ticks = np.sort(np.concatenate((parted(span, count), self.grids[i][0])))
             ticks = ticks[np.diff(ticks, prepend=-1) > 0]
             values.append(self._states(int(self.trace.configurations[i]), self._origins[i], ticks))
             times.append((start + ticks) * self.engine.tick)

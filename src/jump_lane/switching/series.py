@@ -22,7 +22,7 @@ STATE, POLYNOMIAL, POWERS = MOST + 1, MOST + 2, MOST + 3
 ROOM = MOST + 4
 """Rows that the work space of a series needs: its terms, a state, the polynomial of a row, and powers; it is as wide at least."""
 
-FAINT = 0.1
+TRUNCATED = 0.1
 """By how much of the closeness that is asked terms of a polynomial may move its root, to be left out."""
 
 
@@ -66,7 +66,7 @@ def first_root(watch, c, row, terms, last, slack, closely, q):
     for k in range(last + 1):
         end += q[k]
     fall = q[0] - min(end, 0.0)
-    while last > 1 and abs(q[last]) <= FAINT * closely * fall:
+    while last > 1 and abs(q[last]) <= TRUNCATED * closely * fall:
         last -= 1
     s = q[0] / fall
     for _ in range(ROOT_STEPS):

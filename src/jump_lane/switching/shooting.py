@@ -6,21 +6,12 @@ import numpy as np
 
 from jump_lane.switching.apart import laid
 from jump_lane.switching.clock import PERIOD
-from jump_lane.switching.commutation import FULL, MISSING, OK, Sizes, apply
+from jump_lane.switching.commutation import AT, FULL, JUMPS, MISSING, OK, Sizes, apply
+from jump_lane.switching.journey import CONFIGURATION, TICK, USED, Journey, Kit, begin
 from jump_lane.switching.learning import learn
 from jump_lane.switching.nodal import eliminate
 from jump_lane.switching.propagators import compiled, inlined, light
-from jump_lane.switching.stepping import (
-    AT,
-    CONFIGURATION,
-    JUMPS,
-    TICK,
-    USED,
-    Journey,
-    Kit,
-    begin,
-    run_periods,
-)
+from jump_lane.switching.stepping import run_periods
 from jump_lane.switching.tables import free_row
 
 MOST = 60

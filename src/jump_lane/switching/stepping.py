@@ -12,147 +12,31 @@ M. A. Aizerman and F. R. Gantmakher, "On the stability of periodic motions", J. 
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
-import numpy as np
-from numpy.typing import NDArray
-
 from jump_lane.switching.apart import Apart, laid
-from jump_lane.switching.clock import PERIOD, Schedule
+from jump_lane.switching.clock import PERIOD
 from jump_lane.switching.commutation import (
+    AT,
     DIVERGED,
+    DONE,
     ENDLESS,
     FULL,
     OK,
     PAUSED,
     TOO_MANY,
-    Sizes,
     apply,
     commutate,
 )
 from jump_lane.switching.flowing import UNENDED, begin_stretch, flow
+from jump_lane.switching.journey import EDGE, NO_CAUSE, begin, gather, set_mark
 from jump_lane.switching.propagators import ZERO, advance, inlined, light
-from jump_lane.switching.series import ROOM
-from jump_lane.switching.tables import Tables, find, padded
-from jump_lane.switching.watching import Course, Courses, empty, watch_stretch
+from jump_lane.switching.watching import watch_stretch
 
 MAX_EVENTS = 8000
 """Commutations in a period: a diode that bounces on an undamped ringing makes some thousands."""
 
 
-class Record(NamedTuple):
-    """Where each stretch without an event starts: (instant, configuration, cause), state, and the rest of the tick behind it.
-
-    The cause is the natural valve whose guard failed, or `EDGE` minus the edge, or `NO_CAUSE`.  The course of what is watched
-    is added to where the mark asks for it.
-    """
-
-    where: NDArray[np.int64]
-    state: NDArray[np.float64]
-    rest: NDArray[np.float64]
-    course: Course
-
-
 GRAZING = 1e-7
 """A guard that moves by less than this part of the speed of the states grazes: its instant says nothing."""
-
-NO_CAUSE, EDGE = -1, -2
-
-NEVER = 1 << 62
-"""A tick that is not reached."""
-
-
-TICK, COMBO, CONFIGURATION, USED, ARMED, UNTIL, EVERY, FOLLOW = 1, 3, 4, 5, 9, 10, 11, 12
-"""Entries of `Mark.place` that others than the loop itself look at or set."""
-
-PLACES = 13
-
-
-class Mark(NamedTuple):
-    """Where a run is.
-
-    Attributes
-    ----------
-    place, rest
-        (edge, tick, end of the interval, combination, configuration, stretches, events, at rest, cause, armed trip, where to
-        pause, whether stretches of no length are recorded, whether watched rows are followed), rest of a tick, (1,).
-    state, tangent
-        z and p.
-    fired, moved
-        Ticks at which the edges came, (e,), and the derivatives of these instants [s] by the tangent columns, (e, columns).
-    """
-
-    place: NDArray[np.int64]
-    rest: NDArray[np.float64]
-    state: NDArray[np.float64]
-    tangent: NDArray[np.float64]
-    fired: NDArray[np.int64]
-    moved: NDArray[np.float64]
-
-
-class Room(NamedTuple):
-    """Work space of a run: so much that nothing is allocated on the way."""
-
-    work: NDArray[np.float64]
-    fresh: NDArray[np.float64]
-    watched: NDArray[np.float64]
-    terms: NDArray[np.float64]
-    state: NDArray[np.float64]
-    tangent: NDArray[np.float64]
-    first: NDArray[np.float64]
-    before: NDArray[np.float64]
-    seen: NDArray[np.float64]
-
-
-class Kit(NamedTuple):
-    """What a run needs beside the circuit and its edges.
-
-    Tables, sizes, length of a tick, record, what is told (products, jumps, the combination at the end, periods done), mark,
-    work space, what periods are to show, and where `RUNNING` is.
-    """
-
-    tables: Tables
-    sizes: Sizes
-    tick: float
-    record: Record
-    stats: NDArray[np.int64]
-    mark: Mark
-    room: Room
-    courses: Courses
-    running: int = 0
-
-
-PRODUCTS, JUMPS, AT, DONE = 0, 1, 2, 3
-"""Entries of `Kit.stats`."""
-
-
-class Journey(NamedTuple):
-    """Periods that are to be run: with what, and through which edges."""
-
-    kit: Kit
-    edges: Schedule
-
-
-def room(sizes: Sizes, shown: int) -> Room:
-    """Return work space for a circuit of these sizes with so many watched rows."""
-    nz, columns = sizes.nz, sizes.columns
-    return Room(
-        np.zeros((4, nz + columns)), np.zeros(nz), np.zeros((4, padded(3 * (sizes.natural + sizes.trips)))),
-        np.zeros((ROOM, max(nz, ROOM))), np.zeros(nz), np.zeros((columns + 1, nz)), np.zeros(nz), np.zeros(nz),
-        np.zeros((2, padded(2 * shown))),
-    )  # fmt: skip
-
-
-@inlined
-def _set(mark, place, rest, z, p, columns):
-    mark.rest[0] = rest
-    for i in range(mark.place.shape[0]):
-        mark.place[i] = place[i]
-    for i in range(z.shape[0]):
-        mark.state[i] = z[i]
-    for m in range(columns):
-        for i in range(z.shape[0]):
-            mark.tangent[m, i] = p[m, i]
 
 
 @light
@@ -281,31 +165,6 @@ def _follow(held, c, record, k, end, now, tick, fresh, work, seen):
     watch_stretch(held, c, record.state[k], end, begun, now - begun, tick, record.course, fresh, work, seen)
 
 
-@light
-def begin(mark, sizes, combo, info):
-    """Set a mark to the start of a period, meters at zero, tangents to one; tell whether the state is finite.
-
-    What is to be recorded stays as it is; so do the tangents of another period where none are asked.
-    """
-    n, first = sizes.n, sizes.n + 1 + sizes.meters
-    for i in range(EVERY):
-        mark.place[i] = 0
-    mark.place[0], mark.place[COMBO], mark.place[CONFIGURATION] = -1, combo, find(info, combo)
-    mark.place[8], mark.place[ARMED], mark.place[UNTIL] = NO_CAUSE, -1, NEVER
-    mark.rest[0] = 0.0
-    finite = True
-    for i in range(mark.state.shape[0]):
-        if n < i < first:
-            mark.state[i] = 0.0
-        finite = finite and np.isfinite(mark.state[i])
-    seeds = n + sizes.laws
-    for m in range(mark.tangent.shape[0] if sizes.columns > 0 else 0):
-        at = m if m < n else m - n + first
-        for i in range(mark.state.shape[0]):
-            mark.tangent[m, i] = 1.0 if i == at and m < seeds else 0.0
-    return finite
-
-
 @inlined
 def _ended(stats, combo, status):
     """Tell the combination, and return the status."""
@@ -332,7 +191,7 @@ def _period(kit, edges, held):
     e, now, end, combo, c, used, events, resting, cause, armed, until, every, follow = mark.place
     rest = mark.rest[0]
     while True:
-        _set(
+        set_mark(
             mark,
             (e, now, end, combo, c, used, events, resting, cause, armed, until, every, follow),
             rest,
@@ -406,25 +265,6 @@ def _period(kit, edges, held):
             end, armed = _arm(tables, edges, e, c, z, sizes, mark.fired, now)
 
 
-@inlined
-def _gather(kit, i):
-    """Write what the period that has just ended showed, the i-th."""
-    course, courses, mark = kit.record.course, kit.courses, kit.mark
-    for k in range(kit.sizes.nz):
-        courses.ends[i, k] = mark.state[k]
-    courses.lengths[i] = mark.place[TICK]
-    period = mark.place[TICK] * kit.tick
-    for k in range(course.low.shape[0]):
-        courses.low[i, k], courses.high[i, k] = course.low[k], course.high[k]
-        courses.low_at[i, k], courses.high_at[i, k] = course.low_at[k], course.high_at[k]
-        courses.mean[i, k] = course.area[k] / period
-    met = 0
-    for k in range(mark.place[USED]):
-        met |= 1 << min(kit.record.where[k, 1], 62)
-    courses.met[i] = met
-    empty(course)
-
-
 def _run(journey):
     """Run a period, or as many without tangents as `Kit.courses` has room for; see `_period`."""
     kit, edges = journey[0]
@@ -433,7 +273,7 @@ def _run(journey):
         status = _period(kit, edges, held)
         if status != OK or count == 0:
             return status
-        _gather(kit, stats[DONE])
+        gather(kit, stats[DONE])
         if not begin(kit.mark, kit.sizes, stats[AT], kit.tables.info):
             return DIVERGED
         stats[DONE] += 1

@@ -57,6 +57,22 @@ class Tables(NamedTuple):
     phi: NDArray[np.float64]
 
 
+def allocate(capacity: int, n: int, nz: int, natural: int, trips: int, signals: int, watched: int) -> Tables:
+    """Return tables with room for so many configurations, all rows free."""
+    guards = 3 * (natural + trips)
+    return Tables(
+        info=np.full((capacity, 3), -1, dtype=np.int64),
+        rate=np.empty((capacity, nz, nz)),
+        turned=np.empty((capacity, nz, nz)),
+        projection=np.empty((capacity, n, nz)),
+        signals=np.empty((capacity, signals, n + 1)),
+        watch=np.zeros((capacity, nz, max(padded(guards), guards + natural))),
+        rest=np.empty((capacity, natural)),
+        sense=np.zeros((capacity, nz, padded(2 * watched))),
+        phi=np.empty((capacity, LEVELS, nz, nz)),
+    )
+
+
 @light
 def find(info, combo):
     """Return the row of a combination, or −1."""

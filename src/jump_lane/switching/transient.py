@@ -16,7 +16,7 @@ from jump_lane.circuit.circuit import Circuit
 from jump_lane.circuit.law import Row
 from jump_lane.switching import propagators, watching
 from jump_lane.switching.changes import Change, Clocked
-from jump_lane.switching.clock import PERIOD
+from jump_lane.switching.clock import PERIOD, parted
 from jump_lane.switching.cursor import Cursor
 from jump_lane.switching.engine import Engine
 from jump_lane.switching.network import Array
@@ -221,7 +221,7 @@ class Passage:
             for k, c in enumerate(trace.configurations.tolist()):
                 span = int(trace.durations[k])
                 count = max(int(np.ceil(per_period * span / PERIOD)), 2)
-                ticks = np.unique(np.round(np.linspace(0, span, count + 1)).astype(np.int64))
+                ticks = np.unique(parted(span, count))
                 states = np.empty((len(ticks), engine.nz))
                 propagators.sample(engine.tables.phi, c, trace.states[k], ticks, states)
                 times.append(origin + (trace.ticks[k] - trace.rests[k] + ticks) * engine.tick)
