@@ -121,7 +121,7 @@ def _table(entry: dict[str, Any], whole: dict[str, Any]) -> dict[str, Any] | Non
     entry = _resolved(entry, whole)
     if "properties" in entry:
         return entry
-    for further in (*entry.get("anyOf", ()), entry.get("items"), entry.get("additionalProperties")):
+    for further in (*_choices(entry), entry.get("items"), entry.get("additionalProperties")):
         found = _table(further, whole) if isinstance(further, dict) else None
         if found is not None:
             return found
@@ -150,6 +150,11 @@ def _default(entry: dict[str, Any]) -> str | None:
     return None if default in (None, "", []) else str(default)
 
 
+def _choices(entry: dict[str, Any]) -> Any:
+    """Return what may stand at an entry, one or the other: told apart by their form, or by what tells them apart."""
+    return entry.get("anyOf", entry.get("oneOf", ()))
+
+
 def expected(entry: dict[str, Any], whole: dict[str, Any]) -> str:
     """Return in words what may stand at an entry of a schema."""
     entry = _resolved(entry, whole)
@@ -161,8 +166,8 @@ def expected(entry: dict[str, Any], whole: dict[str, Any]) -> str:
         return f"a list: {expected(entry['items'], whole)}"
     if entry.get("type") == "object":
         return _object(entry, whole)
-    if "anyOf" in entry:
-        return " or ".join(dict.fromkeys(expected(one, whole) for one in entry["anyOf"]))
+    if choices := _choices(entry):
+        return " or ".join(dict.fromkeys(expected(one, whole) for one in choices))
     return {"integer": "a whole number", "number": "a number", "string": "text", "boolean": "true or false"}[
         entry["type"]
     ]
