@@ -185,7 +185,7 @@ class WrongValues(unittest.TestCase):
             ("event.load", "x", "event.1.load: 'x' is not a current"),
             ("chosen.L", [1], "chosen.L: [1] where a number was expected"),
             ("chosen.L", True, "chosen.L: true where a number was expected"),
-            ("parts.S1", 3, "parts.S1: read 3, expected a table"),
+            ("parts.S1", 3, "parts.S1: read 3; neither the name of a part nor a table of its data"),
             ("parts.S1.resistance", [1, 2], "parts.S1.resistance: [1, 2] where a number was expected"),
             ("parts.S1.resistance", True, "parts.S1.resistance: true where a number was expected"),
             ("parts.L.core_pieces", [[0.0, "x"]], "parts.L.core_pieces: [[0.0, 'x']] where a number"),

@@ -166,7 +166,11 @@ Given = Annotated[str | float, BeforeValidator(_typed)]
 
 Described = Annotated[
     Annotated[str, Tag("str")] | Annotated[dict[str, Given], Tag("dict")],
-    Discriminator(lambda value: "str" if isinstance(value, str) else "dict"),
+    Discriminator(
+        lambda value: next((kind.__name__ for kind in (str, dict) if isinstance(value, kind)), None),
+        custom_error_type="neither",
+        custom_error_message="neither the name of a part nor a table of its data",
+    ),
 ]
 """A part: its name, or a table of its data."""
 
